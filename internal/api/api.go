@@ -1,0 +1,243 @@
+// Package api is the wire contract of the service: the types of its requests,
+// responses and events. It holds no behaviour beyond what a type needs to speak
+// HTTP.
+//
+// Temperatures are °C, lengths millimetres, durations seconds, duty and progress
+// shares from 0 to 1, times RFC 3339 in UTC.
+package api
+
+import "time"
+
+// Bench is everything live at one moment.
+type Bench struct {
+	Printer  Printer   `json:"printer"`
+	Link     Link      `json:"link"`
+	Firmware *Firmware `json:"firmware,omitempty" doc:"Absent until the printer has told"`
+	Heaters  []Heater  `json:"heaters" nullable:"false"`
+	Position Position  `json:"position"`
+	Run      *Run      `json:"run,omitempty" doc:"The run that goes on, or the last one since the service started"`
+}
+
+// Printer is what the keeper has said of the machine.
+type Printer struct {
+	Name             string  `json:"name" example:"Vesper"`
+	Width            float64 `json:"width" doc:"Bed, X, mm" example:"230"`
+	Depth            float64 `json:"depth" doc:"Bed, Y, mm" example:"230"`
+	Height           float64 `json:"height" doc:"Highest Z, mm" example:"240"`
+	Tools            int     `json:"tools" example:"1"`
+	NozzleDiameter   float64 `json:"nozzle_diameter" doc:"mm" example:"0.4"`
+	FilamentDiameter float64 `json:"filament_diameter" doc:"mm" example:"1.75"`
+}
+
+// Link is the serial connection.
+type Link struct {
+	State  string    `json:"state" enum:"absent,opening,greeting,live,silent,dead"`
+	Reason string    `json:"reason" doc:"Why, in words, and what to do"`
+	Device string    `json:"device" doc:"Path of the port"`
+	Baud   int       `json:"baud"`
+	Since  time.Time `json:"since"`
+}
+
+// Firmware is what the printer says of itself.
+type Firmware struct {
+	Name         string          `json:"name"`
+	Machine      string          `json:"machine"`
+	Extruders    int             `json:"extruders"`
+	Capabilities map[string]bool `json:"capabilities"`
+}
+
+// Heater is one heater at this moment.
+type Heater struct {
+	Heater   string     `json:"heater" example:"nozzle0"`
+	State    string     `json:"state" enum:"off,heating,settling,steady,soaked,cooling,alarm"`
+	Actual   *float64   `json:"actual,omitempty" doc:"°C; absent until the printer has reported"`
+	Setpoint float64    `json:"setpoint" doc:"°C as the printer reports it; 0 is off"`
+	Duty     *float64   `json:"duty,omitempty" doc:"0 to 1, where the firmware reports it"`
+	Limit    float64    `json:"limit" doc:"Highest setpoint, °C"`
+	At       *time.Time `json:"at,omitempty" doc:"When it was reported"`
+}
+
+// Heat is the event that tells all heaters.
+type Heat struct {
+	Heaters []Heater `json:"heaters" nullable:"false"`
+}
+
+// Position is where the printer says it is.
+type Position struct {
+	Known bool       `json:"known" doc:"It has said so since it was connected"`
+	X     float64    `json:"x" doc:"mm"`
+	Y     float64    `json:"y" doc:"mm"`
+	Z     float64    `json:"z" doc:"mm"`
+	E     float64    `json:"e" doc:"mm of filament"`
+	Homed string     `json:"homed" doc:"The axes that have been homed, of XYZ" example:"XYZ"`
+	At    *time.Time `json:"at,omitempty"`
+}
+
+// Run is one execution of a file.
+type Run struct {
+	ID              string     `json:"id" format:"uuid"`
+	File            string     `json:"file"`
+	SHA256          string     `json:"sha256"`
+	State           string     `json:"state" enum:"waiting,warming,running,held,ending,finished,stopped,broken,interrupted"`
+	Reason          string     `json:"reason" doc:"Why it was held, stopped or broke; empty otherwise"`
+	Created         time.Time  `json:"created"`
+	Started         *time.Time `json:"started,omitempty" doc:"The first line was said"`
+	Laying          *time.Time `json:"laying,omitempty" doc:"The first plastic was laid"`
+	Ended           *time.Time `json:"ended,omitempty"`
+	Commands        int        `json:"commands" doc:"Lines of the file that the printer receives"`
+	Taken           int        `json:"taken" doc:"Of which it has taken"`
+	FilamentMM      float64    `json:"filament_mm" doc:"What the whole file pushes"`
+	EstimateSeconds float64    `json:"estimate_seconds" doc:"Time of all moves, computed from them, without warming"`
+	Progress        *Progress  `json:"progress,omitempty" doc:"Of the run that goes on and of the last one"`
+}
+
+// Final reports whether the run is over.
+func (r Run) Final() bool {
+	switch r.State {
+	case "finished", "stopped", "broken", "interrupted":
+		return true
+	}
+	return false
+}
+
+// Progress is how far a run has come.
+type Progress struct {
+	Share       float64 `json:"share" doc:"Of the moves' time, 0 to 1"`
+	LeftSeconds float64 `json:"left_seconds" doc:"Of the moves' time"`
+	Layer       int     `json:"layer" doc:"From 1; 0 before the first"`
+	Layers      int     `json:"layers"`
+	Z           float64 `json:"z" doc:"Height of the layer, mm"`
+}
+
+// Runs is a list of runs, the newest first.
+type Runs struct {
+	Runs []Run `json:"runs" nullable:"false"`
+}
+
+// StartRun asks for a run.
+type StartRun struct {
+	File string `json:"file" doc:"Name on the shelf" example:"dust-cap.gcode" minLength:"1"`
+}
+
+// File is a stored file and what its moves amount to.
+type File struct {
+	Name            string             `json:"name" example:"dust-cap.gcode"`
+	Size            int64              `json:"size" doc:"Bytes"`
+	SHA256          string             `json:"sha256"`
+	Stored          time.Time          `json:"stored"`
+	Lines           int                `json:"lines"`
+	Commands        int                `json:"commands" doc:"Lines that the printer receives"`
+	Layers          int                `json:"layers"`
+	LayerHeight     float64            `json:"layer_height" doc:"The commonest, mm"`
+	Extent          *Extent            `json:"extent,omitempty" doc:"Of everything that lays plastic"`
+	FilamentMM      float64            `json:"filament_mm"`
+	FilamentG       float64            `json:"filament_g" doc:"At the density in the configuration"`
+	DurationSeconds float64            `json:"duration_seconds" doc:"Of the moves, without warming"`
+	Setpoints       map[string]float64 `json:"setpoints" doc:"The highest asked of each heater, °C"`
+	Checks          []Check            `json:"checks,omitempty" doc:"What stands between it and a start now; only when one file is asked for"`
+}
+
+// Extent is a box in millimetres.
+type Extent struct {
+	Min [3]float64 `json:"min"`
+	Max [3]float64 `json:"max"`
+}
+
+// Check is one thing found before a start.
+type Check struct {
+	Level string `json:"level" enum:"block,warn,note"`
+	Title string `json:"title" doc:"What is the matter"`
+	Do    string `json:"do" doc:"What to do about it"`
+}
+
+// Shelf is the list of stored files, the newest first.
+type Shelf struct {
+	Files []File `json:"files" nullable:"false"`
+}
+
+// Stored answers an upload.
+type Stored struct {
+	File    File     `json:"file"`
+	Outcome string   `json:"outcome" enum:"created,same,replaced"`
+	Run     *Run     `json:"run,omitempty" doc:"With then=print: the run that has begun"`
+	Not     *Problem `json:"not_started,omitempty" doc:"With then=print: why no run has begun; the file is kept"`
+}
+
+// HeatLog is a window of the temperature log.
+type HeatLog struct {
+	From     time.Time `json:"from"`
+	To       time.Time `json:"to"`
+	Readings []Reading `json:"readings" nullable:"false"`
+	More     bool      `json:"more" doc:"The window holds more readings; ask again from the last one's time"`
+}
+
+// Reading is one reading of one heater.
+type Reading struct {
+	At       time.Time `json:"at"`
+	Heater   string    `json:"heater"`
+	Actual   float64   `json:"actual"`
+	Setpoint *float64  `json:"setpoint,omitempty"`
+	Duty     *float64  `json:"duty,omitempty"`
+}
+
+// SetHeat asks for a setpoint.
+type SetHeat struct {
+	Setpoint float64 `json:"setpoint" doc:"°C; 0 turns the heater off" example:"205"`
+}
+
+// HeatSet answers SetHeat.
+type HeatSet struct {
+	Heater   string  `json:"heater"`
+	Setpoint float64 `json:"setpoint"`
+	Taken    bool    `json:"taken" doc:"The printer has taken it; false while it is busy waiting, and it takes it then"`
+}
+
+// SayLine asks for a line to be said.
+type SayLine struct {
+	Line string `json:"line" doc:"One line of G-code" example:"M115" minLength:"1"`
+}
+
+// Said answers SayLine.
+type Said struct {
+	Line  string   `json:"line" doc:"As it was sent, without its number and checksum"`
+	Reply []string `json:"reply" nullable:"false"`
+	Taken bool     `json:"taken" doc:"The printer has acknowledged it"`
+}
+
+// Wire is recent traffic, the oldest line first; also the event that tells new
+// lines.
+type Wire struct {
+	Lines []Traffic `json:"lines" nullable:"false"`
+}
+
+// Traffic is one line said on the wire.
+type Traffic struct {
+	Seq  uint64    `json:"seq" doc:"Counts up without gaps while the service runs"`
+	At   time.Time `json:"at"`
+	Sent bool      `json:"sent" doc:"By the host; otherwise by the printer"`
+	Text string    `json:"text"`
+}
+
+// Message is something the firmware said by itself.
+type Message struct {
+	At   time.Time `json:"at"`
+	Kind string    `json:"kind" enum:"message,error,fatal,action"`
+	Text string    `json:"text"`
+}
+
+// SignIn asks for a token in exchange for a one-time code.
+type SignIn struct {
+	Code string `json:"code"`
+	Name string `json:"name" doc:"The program that will have the token"`
+}
+
+// Token answers SignIn.
+type Token struct {
+	Token string `json:"token"`
+	Name  string `json:"name"`
+}
+
+// Health answers anyone.
+type Health struct {
+	Status string `json:"status" enum:"ok"`
+}

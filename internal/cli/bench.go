@@ -1,0 +1,398 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+)
+
+func statusCommand() *cli.Command {
+	return &cli.Command{
+		Name: "status", Usage: "show the printer: link, heaters, position and the run", Flags: []cli.Flag{jsonFlag},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			bench, err := c.Bench(ctx)
+			if err != nil {
+				return err
+			}
+			w := cmd.Root().Writer
+			if cmd.Bool("json") {
+				return printJSON(w, bench)
+			}
+			showBench(w, bench)
+			return nil
+		},
+	}
+}
+
+func showBench(w io.Writer, b api.Bench) {
+	fmt.Fprintf(w, "%s  %s: %s\n", b.Printer.Name, b.Link.State, b.Link.Reason)
+	for _, h := range b.Heaters {
+		fmt.Fprintf(w, "  %-8s  %8s → %-7s  %-8s  duty %s\n", h.Heater, degrees(h.Actual), target(h.Setpoint), h.State, percent(h.Duty))
+	}
+	if p := b.Position; p.Known {
+		homed := "homed " + p.Homed
+		if p.Homed == "" {
+			homed = "not homed, so uncertain"
+		}
+		fmt.Fprintf(w, "  at        X %.2f  Y %.2f  Z %.2f mm (%s)\n", p.X, p.Y, p.Z, homed)
+	}
+	if b.Run != nil {
+		showRun(w, *b.Run)
+	}
+}
+
+func showRun(w io.Writer, r api.Run) {
+	fmt.Fprintf(w, "%s  %s", r.File, r.State)
+	if r.Reason != "" {
+		fmt.Fprintf(w, " (%s)", r.Reason)
+	}
+	fmt.Fprintln(w)
+	if p := r.Progress; p != nil {
+		fmt.Fprintf(w, "  %s  layer %d of %d, Z %.2f mm, line %d of %d", runShare(r), p.Layer, p.Layers, p.Z, r.Taken, r.Commands)
+		if !r.Final() {
+			fmt.Fprintf(w, ", %s of moves left", span(p.LeftSeconds))
+		}
+		fmt.Fprintln(w)
+	}
+	if r.Started != nil {
+		end := time.Now()
+		if r.Ended != nil {
+			end = *r.Ended
+		}
+		fmt.Fprintf(w, "  started %s, %s ago or in all; run %s\n", local(*r.Started), span(end.Sub(*r.Started).Seconds()), r.ID)
+	}
+}
+
+// controlCommand is hold, resume or stop: of the run named, or of the one that
+// goes on.
+func controlCommand(verb, use string) *cli.Command {
+	return &cli.Command{
+		Name: verb, Usage: use, ArgsUsage: "[RUN]", Flags: []cli.Flag{jsonFlag},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := arguments(cmd, 0, 1)
+			if err != nil {
+				return err
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			id := ""
+			if len(args) == 1 {
+				id = args[0]
+			} else if id, err = current(ctx, c); err != nil {
+				return err
+			}
+			r, err := c.Control(ctx, id, verb)
+			if err != nil {
+				return err
+			}
+			if cmd.Bool("json") {
+				return printJSON(cmd.Root().Writer, r)
+			}
+			showRun(cmd.Root().Writer, r)
+			return nil
+		},
+	}
+}
+
+// current returns the ID of the run that goes on.
+func current(ctx context.Context, c *client.Client) (string, error) {
+	bench, err := c.Bench(ctx)
+	if err != nil {
+		return "", err
+	}
+	if bench.Run == nil || bench.Run.Final() {
+		return "", &api.Problem{Status: 409, Title: "no run is going on"}
+	}
+	return bench.Run.ID, nil
+}
+
+func haltCommand() *cli.Command {
+	return &cli.Command{
+		Name: "halt", Usage: "emergency stop, at once and without a question",
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			if err := c.Halt(ctx); err != nil {
+				return err
+			}
+			fmt.Fprintln(cmd.Root().Writer, "Halted. Reset the printer, or switch it off and on, before it is used again.")
+			return nil
+		},
+	}
+}
+
+func heatCommand() *cli.Command {
+	return &cli.Command{
+		Name: "heat", Usage: "show the heaters, or give one a setpoint", ArgsUsage: "[HEATER °C]", Flags: []cli.Flag{jsonFlag},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := arguments(cmd, 0, 2)
+			if err != nil {
+				return err
+			}
+			if len(args) == 1 {
+				return wrong("heat takes a heater and a setpoint, such as 'heat bed 60'; found only %q", args[0])
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			if len(args) == 2 {
+				setpoint, err := strconv.ParseFloat(strings.TrimSuffix(args[1], "°C"), 64)
+				if err != nil {
+					return wrong("%q is not a temperature in °C", args[1])
+				}
+				return setHeat(ctx, cmd, c, []string{args[0]}, setpoint)
+			}
+			bench, err := c.Bench(ctx)
+			if err != nil {
+				return err
+			}
+			return showHeaters(cmd, bench.Heaters)
+		},
+	}
+}
+
+func coolCommand() *cli.Command {
+	return &cli.Command{
+		Name: "cool", Usage: "turn heaters off: those named, or all", ArgsUsage: "[HEATER …]", Flags: []cli.Flag{jsonFlag},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			names := cmd.Args().Slice()
+			if len(names) == 0 {
+				bench, err := c.Bench(ctx)
+				if err != nil {
+					return err
+				}
+				for _, h := range bench.Heaters {
+					names = append(names, h.Heater)
+				}
+			}
+			return setHeat(ctx, cmd, c, names, 0)
+		},
+	}
+}
+
+// setHeat gives heaters a setpoint and tells what came of it. One that fails
+// does not keep the others from theirs.
+func setHeat(ctx context.Context, cmd *cli.Command, c *client.Client, heaters []string, setpoint float64) error {
+	var all []api.HeatSet
+	var failed error
+	for _, h := range heaters {
+		set, err := c.SetHeat(ctx, h, setpoint)
+		if err != nil {
+			failed = errors.Join(failed, err)
+			continue
+		}
+		all = append(all, set)
+	}
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return errors.Join(printJSON(w, all), failed)
+	}
+	for _, set := range all {
+		tail := ""
+		if !set.Taken {
+			tail = ", as soon as the printer has finished waiting"
+		}
+		fmt.Fprintf(w, "%s: %s%s\n", set.Heater, target(set.Setpoint), tail)
+	}
+	return failed
+}
+
+func showHeaters(cmd *cli.Command, heaters []api.Heater) error {
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, heaters)
+	}
+	rows := make([][]string, 0, len(heaters))
+	for _, h := range heaters {
+		rows = append(rows, []string{h.Heater, degrees(h.Actual), target(h.Setpoint), h.State, percent(h.Duty), target(h.Limit)})
+	}
+	return table(w, []string{"Heater", "Now", "Setpoint", "State", "Duty", "Limit"}, rows)
+}
+
+func sayCommand() *cli.Command {
+	return &cli.Command{
+		Name: "say", Usage: "say a line of G-code and print the printer's reply", ArgsUsage: "LINE", Flags: []cli.Flag{jsonFlag},
+		SkipFlagParsing: false,
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			line := strings.Join(cmd.Args().Slice(), " ")
+			if line == "" {
+				return wrong("say takes a line of G-code, such as 'say M115'")
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			said, err := c.Say(ctx, line)
+			if err != nil {
+				return err
+			}
+			w := cmd.Root().Writer
+			if cmd.Bool("json") {
+				return printJSON(w, said)
+			}
+			for _, reply := range said.Reply {
+				fmt.Fprintln(w, reply)
+			}
+			if said.Taken {
+				fmt.Fprintln(w, "ok")
+			} else {
+				fmt.Fprintln(cmd.Root().ErrWriter, "The printer has not answered yet; 'diathermon wire' will show when it does.")
+			}
+			return nil
+		},
+	}
+}
+
+func wireCommand() *cli.Command {
+	return &cli.Command{
+		Name: "wire", Usage: "show what was said between host and printer",
+		Flags: []cli.Flag{
+			jsonFlag,
+			&cli.BoolFlag{Name: "follow", Aliases: []string{"f"}, Usage: "go on as it is said, until Ctrl-C"},
+			&cli.IntFlag{Name: "lines", Aliases: []string{"n"}, Value: 40, Usage: "at most `N` lines of what was said before"},
+		},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			recent, err := c.Wire(ctx, 0, min(max(cmd.Int("lines"), 1), 4000))
+			if err != nil {
+				return err
+			}
+			w := cmd.Root().Writer
+			show := func(lines []api.Traffic) error {
+				for _, l := range lines {
+					if cmd.Bool("json") {
+						if err := printJSON(w, l); err != nil {
+							return err
+						}
+						continue
+					}
+					arrow := "<"
+					if l.Sent {
+						arrow = ">"
+					}
+					fmt.Fprintf(w, "%s %s %s\n", l.At.Local().Format("15:04:05.000"), arrow, l.Text)
+				}
+				return nil
+			}
+			if !cmd.Bool("follow") {
+				if cmd.Bool("json") {
+					return printJSON(w, recent)
+				}
+				return show(recent.Lines)
+			}
+			if err := show(recent.Lines); err != nil {
+				return err
+			}
+			seen := uint64(0)
+			if n := len(recent.Lines); n > 0 {
+				seen = recent.Lines[n-1].Seq
+			}
+			err = c.Events(ctx, func(e client.Event) {
+				if lines, ok := e.Data.(api.Wire); ok {
+					fresh := lines.Lines
+					for len(fresh) > 0 && fresh[0].Seq <= seen {
+						fresh = fresh[1:]
+					}
+					show(fresh)
+				}
+			})
+			if errors.Is(err, context.Canceled) {
+				return nil
+			}
+			return err
+		},
+	}
+}
+
+func runsCommand() *cli.Command {
+	return &cli.Command{
+		Name: "runs", Usage: "list runs, or show one", ArgsUsage: "[RUN]",
+		Flags: []cli.Flag{jsonFlag, &cli.IntFlag{Name: "limit", Value: 20, Usage: "at most `N`, the newest"}},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := arguments(cmd, 0, 1)
+			if err != nil {
+				return err
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			w := cmd.Root().Writer
+			if len(args) == 1 {
+				r, err := c.Run(ctx, args[0])
+				if err != nil {
+					return err
+				}
+				if cmd.Bool("json") {
+					return printJSON(w, r)
+				}
+				showRun(w, r)
+				return nil
+			}
+			runs, err := c.Runs(ctx, min(max(cmd.Int("limit"), 1), 500))
+			if err != nil {
+				return err
+			}
+			if cmd.Bool("json") {
+				return printJSON(w, runs)
+			}
+			if len(runs.Runs) == 0 {
+				fmt.Fprintln(w, "Nothing has been printed yet.")
+				return nil
+			}
+			rows := make([][]string, 0, len(runs.Runs))
+			for _, r := range runs.Runs {
+				took := ""
+				if r.Started != nil {
+					end := time.Now()
+					if r.Ended != nil {
+						end = *r.Ended
+					}
+					took = span(end.Sub(*r.Started).Seconds())
+				}
+				state := r.State
+				if r.Reason != "" {
+					state += ": " + r.Reason
+				}
+				rows = append(rows, []string{local(r.Created), r.File, took, fmt.Sprintf("%d/%d", r.Taken, r.Commands), r.ID, state})
+			}
+			return table(w, []string{"Created", "File", "Took", "Lines", "Run", "State"}, rows)
+		},
+	}
+}
+
+// interactive reports whether f is a terminal.
+func interactive(f any) bool {
+	file, ok := f.(*os.File)
+	if !ok {
+		return false
+	}
+	info, err := file.Stat()
+	return err == nil && info.Mode()&os.ModeCharDevice != 0
+}

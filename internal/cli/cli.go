@@ -1,0 +1,137 @@
+// Package cli is the command line: its commands and what they print. It talks
+// to a host through client alone; serve, demo and simulate are the host side.
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/urfave/cli/v3"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+)
+
+// The exit codes, for scripts.
+const (
+	exitFailed      = 1 // anything else
+	exitUsage       = 2 // the command line is wrong
+	exitUnreachable = 3 // no host answers
+	exitDenied      = 4 // the token is wrong or may not do that
+	exitMissing     = 5 // there is no such file, run or heater
+	exitRefused     = 6 // the host refuses: bad input, or not in this state
+	exitNoPrinter   = 7 // the host answers and the printer does not
+)
+
+// Main runs the command line and returns the exit code.
+func Main(args []string) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	app := Command(os.Stdout, os.Stderr)
+	err := app.Run(ctx, args)
+	if err == nil {
+		return 0
+	}
+	fmt.Fprintln(os.Stderr, "diathermon:", words(err))
+	return code(err)
+}
+
+// Command returns the command line with its output going to out and its
+// progress and complaints to errs.
+func Command(out, errs io.Writer) *cli.Command {
+	return &cli.Command{
+		Name:                  "diathermon",
+		Usage:                 "the print host beside one 3D printer",
+		EnableShellCompletion: true,
+		Writer:                out,
+		ErrWriter:             errs,
+		ExitErrHandler:        func(context.Context, *cli.Command, error) {},
+		OnUsageError:          func(_ context.Context, _ *cli.Command, err error, _ bool) error { return usage{err} },
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "host", Usage: "the paired host's `NAME`, where there are several"},
+			&cli.StringFlag{Name: "url", Usage: "the host's `ADDRESS`, instead of the paired one", Sources: cli.EnvVars("DIATHERMON_URL")},
+			&cli.StringFlag{Name: "token", Usage: "the `TOKEN` to use there", Sources: cli.EnvVars("DIATHERMON_TOKEN"), HideDefault: true},
+		},
+		Commands: []*cli.Command{
+			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
+			pairCommand(), statusCommand(), watchCommand(),
+			sendCommand(), shelfCommand(), printCommand(),
+			controlCommand("hold", "keep the running file's lines back"),
+			controlCommand("resume", "let a held run go on"),
+			controlCommand("stop", "end the run early, with heaters and fan off"),
+			haltCommand(), heatCommand(), coolCommand(), sayCommand(), wireCommand(), runsCommand(),
+		},
+	}
+}
+
+// usage is an error of the command line itself.
+type usage struct{ error }
+
+func (u usage) Unwrap() error { return u.error }
+
+func wrong(format string, args ...any) error { return usage{fmt.Errorf(format, args...)} }
+
+// words puts an error into what a person reads.
+func words(err error) string {
+	var p *api.Problem
+	if errors.As(err, &p) {
+		text := p.Error()
+		for _, c := range p.Checks {
+			text += fmt.Sprintf("\n  %s: %s (%s)", c.Level, c.Title, c.Do)
+		}
+		return text
+	}
+	return err.Error()
+}
+
+// code returns the exit code of an error.
+func code(err error) int {
+	var p *api.Problem
+	var u usage
+	var gone *client.UnreachableError
+	switch {
+	case errors.As(err, &u):
+		return exitUsage
+	case errors.As(err, &gone):
+		return exitUnreachable
+	case !errors.As(err, &p):
+		return exitFailed
+	}
+	switch p.Status {
+	case 401, 403:
+		return exitDenied
+	case 404:
+		return exitMissing
+	case 503:
+		return exitNoPrinter
+	}
+	if p.Status < 500 {
+		return exitRefused
+	}
+	return exitFailed
+}
+
+var jsonFlag = &cli.BoolFlag{Name: "json", Usage: "print JSON"}
+
+// printJSON prints v indented.
+func printJSON(w io.Writer, v any) error {
+	e := json.NewEncoder(w)
+	e.SetIndent("", "  ")
+	return e.Encode(v)
+}
+
+// arguments returns a command's arguments if their number is between least and
+// most, and otherwise says how it is called.
+func arguments(cmd *cli.Command, least, most int) ([]string, error) {
+	args := cmd.Args().Slice()
+	if len(args) < least || len(args) > most {
+		return nil, wrong("%s takes %s; found %d arguments", cmd.FullName(), cmd.ArgsUsage, len(args))
+	}
+	return args, nil
+}

@@ -1,0 +1,142 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/adrg/xdg"
+	"github.com/google/renameio/v2"
+	"github.com/urfave/cli/v3"
+
+	"diathermon/internal/client"
+)
+
+// paired is what pair keeps: the hosts that this person has been let into.
+type paired struct {
+	Default string `json:"default"`
+	Hosts   []pairedHost
+}
+
+type pairedHost struct {
+	Name  string `json:"name"` // the printer's
+	URL   string `json:"url"`
+	Token string `json:"token"`
+}
+
+func pairedFile() string { return filepath.Join(xdg.ConfigHome, "diathermon", "hosts.json") }
+
+func readPaired() (paired, error) {
+	var p paired
+	b, err := os.ReadFile(pairedFile())
+	if errors.Is(err, fs.ErrNotExist) {
+		return p, nil
+	}
+	if err == nil {
+		err = json.Unmarshal(b, &p)
+	}
+	if err != nil {
+		return p, fmt.Errorf("%s cannot be read: %w", pairedFile(), err)
+	}
+	return p, nil
+}
+
+func pairCommand() *cli.Command {
+	return &cli.Command{
+		Name: "pair", Usage: "let this program into a host, with a one-time code or a token", ArgsUsage: "ADDRESS [CODE]",
+		Flags: []cli.Flag{&cli.StringFlag{Name: "token-file", Usage: "use the token in `FILE` instead of a code", TakesFile: true}},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := arguments(cmd, 1, 2)
+			if err != nil {
+				return err
+			}
+			host := pairedHost{Token: cmd.String("token")}
+			c, err := client.New(args[0], "")
+			if err != nil {
+				return usage{err}
+			}
+			switch file := cmd.String("token-file"); {
+			case len(args) == 2:
+				machine, _ := os.Hostname()
+				host.Token, err = c.Pair(ctx, args[1], "command line on "+machine)
+			case file != "":
+				var b []byte
+				b, err = os.ReadFile(file)
+				host.Token = strings.TrimSpace(string(b))
+			case host.Token == "":
+				return wrong("pair needs a one-time code or --token-file; the host prints a code when it starts in a terminal, and keeps a token in keeper-token in its data folder")
+			}
+			if err != nil {
+				return err
+			}
+			if c, err = client.New(args[0], host.Token); err != nil {
+				return err
+			}
+			bench, err := c.Bench(ctx)
+			if err != nil {
+				return err
+			}
+			host.Name, host.URL = bench.Printer.Name, c.Address()
+			if err := keep(host); err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.Root().Writer, "Paired with %s at %s; the printer is %s.\n", host.Name, host.URL, bench.Link.State)
+			return nil
+		},
+	}
+}
+
+// keep writes a host down and makes it the one that commands talk to.
+func keep(host pairedHost) error {
+	p, err := readPaired()
+	if err != nil {
+		return err
+	}
+	p.Hosts = slices.DeleteFunc(p.Hosts, func(h pairedHost) bool { return h.Name == host.Name || h.URL == host.URL })
+	p.Hosts = append(p.Hosts, host)
+	p.Default = host.Name
+	b, err := json.MarshalIndent(p, "", "  ")
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(pairedFile()), 0o700); err != nil {
+		return err
+	}
+	return renameio.WriteFile(pairedFile(), b, 0o600)
+}
+
+// dial returns the client of the host that the command line, the environment or
+// pairing names.
+func dial(cmd *cli.Command) (*client.Client, error) {
+	address, token := cmd.String("url"), cmd.String("token")
+	p, err := readPaired()
+	if err != nil {
+		return nil, err
+	}
+	wanted := cmd.String("host")
+	for _, h := range p.Hosts {
+		named := wanted != "" && strings.EqualFold(h.Name, wanted)
+		if named || wanted == "" && (address == "" && h.Name == p.Default || strings.TrimRight(address, "/") == h.URL) {
+			if address == "" {
+				address = h.URL
+			}
+			if token == "" {
+				token = h.Token
+			}
+			return client.New(address, token)
+		}
+	}
+	switch {
+	case wanted != "":
+		return nil, wrong("no host called %q is paired: run 'diathermon pair ADDRESS CODE'", wanted)
+	case address == "":
+		return nil, wrong("no host is paired: run 'diathermon pair ADDRESS CODE', or set DIATHERMON_URL and DIATHERMON_TOKEN")
+	}
+	return client.New(address, token)
+}

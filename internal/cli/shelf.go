@@ -1,0 +1,222 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/urfave/cli/v3"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+)
+
+func sendCommand() *cli.Command {
+	return &cli.Command{
+		Name: "send", Usage: "put a file on the shelf", ArgsUsage: "FILE",
+		Description: "A slicer can call this after it has written its file: diathermon send --print FILE",
+		Flags: []cli.Flag{
+			jsonFlag,
+			&cli.BoolFlag{Name: "print", Usage: "start it once it is there"},
+			&cli.BoolFlag{Name: "replace", Usage: "replace another file of the same name"},
+			&cli.StringFlag{Name: "name", Usage: "store it under this `NAME`"},
+		},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := arguments(cmd, 1, 1)
+			if err != nil {
+				return err
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			f, err := os.Open(args[0])
+			if err != nil {
+				return err
+			}
+			defer f.Close()
+			info, err := f.Stat()
+			if err != nil {
+				return err
+			}
+			if !info.Mode().IsRegular() {
+				return wrong("%s is not a file", args[0])
+			}
+			name := cmd.String("name")
+			if name == "" {
+				name = filepath.Base(args[0])
+			}
+			var body io.Reader = f
+			errs := cmd.Root().ErrWriter
+			if interactive(errs) && !cmd.Bool("json") {
+				bar := progressbar.NewOptions64(info.Size(), progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription(name),
+					progressbar.OptionShowBytes(true), progressbar.OptionSetWidth(30), progressbar.OptionClearOnFinish())
+				defer bar.Exit()
+				body = io.TeeReader(f, bar)
+			}
+			stored, err := c.Send(ctx, client.Sending{Name: name, Body: body, Size: info.Size(), Replace: cmd.Bool("replace"), Print: cmd.Bool("print")})
+			if err != nil {
+				return err
+			}
+			w := cmd.Root().Writer
+			if cmd.Bool("json") {
+				if err := printJSON(w, stored); err != nil {
+					return err
+				}
+			} else {
+				showStored(w, stored)
+			}
+			if stored.Not != nil {
+				return fmt.Errorf("it is on the shelf and has not started: %w", stored.Not)
+			}
+			return nil
+		},
+	}
+}
+
+func showStored(w io.Writer, s api.Stored) {
+	what := map[string]string{"created": "Stored", "same": "Already there", "replaced": "Replaced"}[s.Outcome]
+	fmt.Fprintf(w, "%s: %s, %s, %d layers, %s, %s of filament\n", what, s.File.Name, size(s.File.Size), s.File.Layers, span(s.File.DurationSeconds), metres(s.File.FilamentMM))
+	if s.Run != nil {
+		fmt.Fprintf(w, "Started: run %s\n", s.Run.ID)
+	}
+}
+
+func shelfCommand() *cli.Command {
+	named := func(act func(context.Context, *cli.Command, *client.Client, string) error) cli.ActionFunc {
+		return func(ctx context.Context, cmd *cli.Command) error {
+			args, err := arguments(cmd, 1, 1)
+			if err != nil {
+				return err
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			return act(ctx, cmd, c, args[0])
+		}
+	}
+	return &cli.Command{
+		Name: "shelf", Usage: "list the stored files", Flags: []cli.Flag{jsonFlag},
+		Action: listShelf,
+		Commands: []*cli.Command{
+			{Name: "show", Usage: "show one file and what stands between it and a start", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag}, Action: named(showFile)},
+			{Name: "fetch", Usage: "download a file", ArgsUsage: "NAME", Action: named(fetchFile),
+				Flags: []cli.Flag{&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE`; - is standard output"}}},
+			{Name: "remove", Usage: "take a file off the shelf", ArgsUsage: "NAME", Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
+				if err := c.Remove(ctx, name); err != nil {
+					return err
+				}
+				fmt.Fprintf(cmd.Root().Writer, "Removed: %s\n", name)
+				return nil
+			})},
+		},
+	}
+}
+
+func listShelf(ctx context.Context, cmd *cli.Command) error {
+	if cmd.Args().Present() {
+		return wrong("shelf lists the files; use 'shelf show', 'shelf fetch' or 'shelf remove' for one")
+	}
+	c, err := dial(cmd)
+	if err != nil {
+		return err
+	}
+	shelf, err := c.Shelf(ctx)
+	if err != nil {
+		return err
+	}
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, shelf)
+	}
+	if len(shelf.Files) == 0 {
+		fmt.Fprintln(w, "The shelf is empty: send a file with 'diathermon send FILE'.")
+		return nil
+	}
+	rows := make([][]string, 0, len(shelf.Files))
+	for _, f := range shelf.Files {
+		rows = append(rows, []string{f.Name, size(f.Size), fmt.Sprint(f.Layers), span(f.DurationSeconds), metres(f.FilamentMM), fmt.Sprintf("%.0f g", f.FilamentG), local(f.Stored)})
+	}
+	return table(w, []string{"Name", "Size", "Layers", "Moves take", "Filament", "", "Stored"}, rows)
+}
+
+func showFile(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
+	f, err := c.File(ctx, name)
+	if err != nil {
+		return err
+	}
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, f)
+	}
+	fmt.Fprintf(w, "%s\n  %s, stored %s\n", f.Name, size(f.Size), local(f.Stored))
+	fmt.Fprintf(w, "  %d layers of %.2f mm; %d lines for the printer\n", f.Layers, f.LayerHeight, f.Commands)
+	if e := f.Extent; e != nil {
+		fmt.Fprintf(w, "  draws X %.1f to %.1f, Y %.1f to %.1f, Z %.1f to %.1f mm\n", e.Min[0], e.Max[0], e.Min[1], e.Max[1], e.Min[2], e.Max[2])
+	}
+	fmt.Fprintf(w, "  moves take %s; %s of filament, %.1f g\n", span(f.DurationSeconds), metres(f.FilamentMM), f.FilamentG)
+	for _, h := range []string{"bed", "nozzle0", "nozzle1", "chamber"} {
+		if v, ok := f.Setpoints[h]; ok {
+			fmt.Fprintf(w, "  %s up to %s\n", h, target(v))
+		}
+	}
+	for _, check := range f.Checks {
+		fmt.Fprintf(w, "  %s: %s (%s)\n", check.Level, check.Title, check.Do)
+	}
+	return nil
+}
+
+func fetchFile(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
+	to := cmd.String("output")
+	if to == "-" {
+		_, err := c.Content(ctx, name, cmd.Root().Writer)
+		return err
+	}
+	if to == "" {
+		to = filepath.Base(name)
+	}
+	f, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+	if err != nil {
+		return err
+	}
+	n, err := c.Content(ctx, name, f)
+	if err = errors.Join(err, f.Close()); err != nil {
+		os.Remove(to)
+		return err
+	}
+	fmt.Fprintf(cmd.Root().Writer, "Fetched: %s, %s\n", to, size(n))
+	return nil
+}
+
+func printCommand() *cli.Command {
+	return &cli.Command{
+		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"}},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			args, err := arguments(cmd, 1, 1)
+			if err != nil {
+				return err
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			r, err := c.Start(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			switch {
+			case cmd.Bool("json"):
+				return printJSON(cmd.Root().Writer, r)
+			case cmd.Bool("watch"):
+				return watch(ctx, cmd, c)
+			}
+			fmt.Fprintf(cmd.Root().Writer, "Started: %s, run %s\n", r.File, r.ID)
+			return nil
+		},
+	}
+}

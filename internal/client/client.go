@@ -1,0 +1,309 @@
+// Package client is the Go client of the service's API. Every method makes one
+// call; an error that the service answered with is an *api.Problem.
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"diathermon/internal/api"
+)
+
+// A Client talks to one host.
+type Client struct {
+	base  string
+	token string
+	http  *http.Client
+}
+
+// New returns a client of the host at address, such as http://vesper.local:8437,
+// with a token.
+func New(address, token string) (*Client, error) {
+	if !strings.Contains(address, "://") {
+		address = "http://" + address
+	}
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return nil, fmt.Errorf("%q is not a host's address: it should look like http://vesper.local:8437", address)
+	}
+	return &Client{base: u.Scheme + "://" + u.Host, token: token, http: &http.Client{}}, nil
+}
+
+// Address is where the host is.
+func (c *Client) Address() string { return c.base }
+
+// UnreachableError says that no host answered.
+type UnreachableError struct {
+	Address string
+	Err     error
+}
+
+func (e *UnreachableError) Error() string {
+	return fmt.Sprintf("no host answers at %s: is it running, and is this its address? (%v)", e.Address, e.Err)
+}
+
+// Unwrap returns what the network said.
+func (e *UnreachableError) Unwrap() error { return e.Err }
+
+func (c *Client) do(ctx context.Context, method, path string, body io.Reader, prepare func(*http.Request)) (*http.Response, error) {
+	req, err := http.NewRequestWithContext(ctx, method, c.base+path, body)
+	if err != nil {
+		return nil, err
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	if prepare != nil {
+		prepare(req)
+	}
+	res, err := c.http.Do(req)
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		var u *url.Error
+		if errors.As(err, &u) {
+			err = u.Err
+		}
+		return nil, &UnreachableError{c.base, err}
+	}
+	if res.StatusCode < 400 {
+		return res, nil
+	}
+	defer res.Body.Close()
+	p := &api.Problem{}
+	if json.NewDecoder(io.LimitReader(res.Body, 1<<20)).Decode(p) != nil || p.Title == "" {
+		p = &api.Problem{Title: fmt.Sprintf("%s answered %s", c.base, res.Status), Detail: "is this a Diathermon host?"}
+	}
+	p.Status = res.StatusCode
+	return nil, p
+}
+
+// call sends in as JSON, if it is not nil, and reads the answer into out, if
+// that is not nil.
+func (c *Client) call(ctx context.Context, method, path string, in, out any) error {
+	var body io.Reader
+	if in != nil {
+		b, err := json.Marshal(in)
+		if err != nil {
+			return err
+		}
+		body = bytes.NewReader(b)
+	}
+	res, err := c.do(ctx, method, path, body, func(r *http.Request) {
+		if in != nil {
+			r.Header.Set("Content-Type", "application/json")
+		}
+	})
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	if out == nil {
+		_, err = io.Copy(io.Discard, res.Body)
+		return err
+	}
+	if err := json.NewDecoder(res.Body).Decode(out); err != nil {
+		return fmt.Errorf("the answer of %s cannot be read: %w", c.base, err)
+	}
+	return nil
+}
+
+// get reads the answer to a GET into a new T.
+func get[T any](ctx context.Context, c *Client, path string) (T, error) {
+	var out T
+	return out, c.call(ctx, http.MethodGet, path, nil, &out)
+}
+
+// Pair exchanges a one-time code for a token of the program's own.
+func (c *Client) Pair(ctx context.Context, code, program string) (string, error) {
+	var out api.Token
+	err := c.call(ctx, http.MethodPost, "/sign-in", api.SignIn{Code: code, Name: program}, &out)
+	return out.Token, err
+}
+
+// Bench returns everything live.
+func (c *Client) Bench(ctx context.Context) (api.Bench, error) {
+	return get[api.Bench](ctx, c, "/v1/bench")
+}
+
+// Shelf lists the stored files.
+func (c *Client) Shelf(ctx context.Context) (api.Shelf, error) {
+	return get[api.Shelf](ctx, c, "/v1/shelf")
+}
+
+// File returns one stored file.
+func (c *Client) File(ctx context.Context, name string) (api.File, error) {
+	return get[api.File](ctx, c, "/v1/shelf/"+url.PathEscape(name))
+}
+
+// Remove takes a file off the shelf.
+func (c *Client) Remove(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/v1/shelf/"+url.PathEscape(name), nil, nil)
+}
+
+// Content writes a file's bytes to w.
+func (c *Client) Content(ctx context.Context, name string, w io.Writer) (int64, error) {
+	res, err := c.do(ctx, http.MethodGet, "/v1/shelf/"+url.PathEscape(name)+"/content", nil, nil)
+	if err != nil {
+		return 0, err
+	}
+	defer res.Body.Close()
+	return io.Copy(w, res.Body)
+}
+
+// Sending describes an upload.
+type Sending struct {
+	Name    string
+	Body    io.Reader
+	Size    int64
+	Replace bool // other bytes of the same name may go
+	Print   bool // start it once it is stored
+}
+
+// Send stores a file.
+func (c *Client) Send(ctx context.Context, s Sending) (api.Stored, error) {
+	q := url.Values{}
+	if s.Replace {
+		q.Set("replace", "true")
+	}
+	if s.Print {
+		q.Set("then", "print")
+	}
+	var out api.Stored
+	res, err := c.do(ctx, http.MethodPut, "/v1/shelf/"+url.PathEscape(s.Name)+"?"+q.Encode(), s.Body, func(r *http.Request) {
+		r.ContentLength = s.Size
+		r.Header.Set("Content-Type", "application/octet-stream")
+	})
+	if err != nil {
+		return out, err
+	}
+	defer res.Body.Close()
+	return out, json.NewDecoder(res.Body).Decode(&out)
+}
+
+// Start begins a run of a file.
+func (c *Client) Start(ctx context.Context, file string) (api.Run, error) {
+	var out api.Run
+	return out, c.call(ctx, http.MethodPost, "/v1/runs", api.StartRun{File: file}, &out)
+}
+
+// Runs lists at most limit runs, the newest first.
+func (c *Client) Runs(ctx context.Context, limit int) (api.Runs, error) {
+	return get[api.Runs](ctx, c, "/v1/runs?limit="+strconv.Itoa(limit))
+}
+
+// Run returns one run.
+func (c *Client) Run(ctx context.Context, id string) (api.Run, error) {
+	return get[api.Run](ctx, c, "/v1/runs/"+url.PathEscape(id))
+}
+
+// Control makes a run hold, resume or stop.
+func (c *Client) Control(ctx context.Context, id, verb string) (api.Run, error) {
+	var out api.Run
+	return out, c.call(ctx, http.MethodPost, "/v1/runs/"+url.PathEscape(id)+"/"+verb, nil, &out)
+}
+
+// Halt is the emergency stop.
+func (c *Client) Halt(ctx context.Context) error {
+	return c.call(ctx, http.MethodPost, "/v1/halt", nil, nil)
+}
+
+// SetHeat gives a heater a setpoint in °C.
+func (c *Client) SetHeat(ctx context.Context, heater string, setpoint float64) (api.HeatSet, error) {
+	var out api.HeatSet
+	return out, c.call(ctx, http.MethodPut, "/v1/heat/"+url.PathEscape(heater), api.SetHeat{Setpoint: setpoint}, &out)
+}
+
+// Heat returns the temperature log of a window; of all heaters if heater is
+// empty.
+func (c *Client) Heat(ctx context.Context, from, to time.Time, heater string) (api.HeatLog, error) {
+	q := url.Values{"from": {from.UTC().Format(time.RFC3339Nano)}, "to": {to.UTC().Format(time.RFC3339Nano)}}
+	if heater != "" {
+		q.Set("heater", heater)
+	}
+	return get[api.HeatLog](ctx, c, "/v1/heat?"+q.Encode())
+}
+
+// Say says a line and returns the printer's reply.
+func (c *Client) Say(ctx context.Context, line string) (api.Said, error) {
+	var out api.Said
+	return out, c.call(ctx, http.MethodPost, "/v1/wire", api.SayLine{Line: line}, &out)
+}
+
+// Wire returns recent traffic after a sequence number.
+func (c *Client) Wire(ctx context.Context, since uint64, limit int) (api.Wire, error) {
+	return get[api.Wire](ctx, c, fmt.Sprintf("/v1/wire?since=%d&limit=%d", since, limit))
+}
+
+// An Event is one live event; Data is one of the api's Link, Heat, Run,
+// Position, Wire and Message, by value.
+type Event struct{ Data any }
+
+// Events calls f with every live event until ctx or the connection ends. The
+// first ones tell everything as it is.
+func (c *Client) Events(ctx context.Context, f func(Event)) error {
+	res, err := c.do(ctx, http.MethodGet, "/v1/events", nil, nil)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	lines := bufio.NewScanner(res.Body)
+	lines.Buffer(nil, 4<<20)
+	kind, data := "", []byte(nil)
+	for lines.Scan() {
+		field, value, _ := strings.Cut(lines.Text(), ":")
+		value = strings.TrimPrefix(value, " ")
+		switch field {
+		case "event":
+			kind = value
+		case "data":
+			data = append(data, value...)
+		case "":
+			if len(data) > 0 {
+				if e, err := decode(kind, data); err == nil {
+					f(e)
+				}
+			}
+			kind, data = "", nil
+		}
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	return &UnreachableError{c.base, io.ErrUnexpectedEOF}
+}
+
+func decode(kind string, data []byte) (Event, error) {
+	switch kind {
+	case "link":
+		return as[api.Link](data)
+	case "heat":
+		return as[api.Heat](data)
+	case "run":
+		return as[api.Run](data)
+	case "position":
+		return as[api.Position](data)
+	case "wire":
+		return as[api.Wire](data)
+	case "", "message":
+		return as[api.Message](data)
+	}
+	return Event{}, fmt.Errorf("event %q is not known", kind)
+}
+
+func as[T any](data []byte) (Event, error) {
+	var v T
+	err := json.Unmarshal(data, &v)
+	return Event{v}, err
+}

@@ -1,0 +1,186 @@
+package wire
+
+import (
+	"bytes"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Kind sorts what a printer says.
+type Kind int
+
+// The kinds of line a printer says.
+const (
+	Other  Kind = iota // a message, an echo, a reply's text
+	OK                 // a line has been taken
+	Resend             // a line is wanted again
+	Busy               // still working on a line
+	Start              // the board has just started
+	Error              // something is wrong with a line, or with the machine
+	Fatal              // the firmware has stopped until it is reset
+	Action             // a host-action comment: "//action:pause"
+	Report             // temperatures or a position, unasked
+)
+
+// A Reply is one line from the printer, sorted.
+type Reply struct {
+	Kind   Kind
+	Number int    // OK and Resend: the line meant; -1 if none is named
+	Text   string // the line without its line end; for Action what follows the colon
+}
+
+// fatal holds what a firmware says when it will do nothing more until it is
+// reset, in lower case.
+var fatal = []string{"printer halted", "kill() called", "system stopped", "printer stopped due to errors", "thermal runaway", "heating failed", "mintemp triggered", "maxtemp triggered"}
+
+// Sort tells what kind of line the printer has said.
+func Sort(line []byte) Reply {
+	line = bytes.TrimRight(line, " \t\r\n")
+	text := string(line)
+	trimmed := strings.TrimLeft(text, " \t")
+	r := Reply{Number: -1, Text: text}
+	switch lower := strings.ToLower(trimmed); {
+	case lower == "ok" || strings.HasPrefix(lower, "ok ") || strings.HasPrefix(lower, "ok\t") || strings.HasPrefix(lower, "okn"):
+		r.Kind = OK
+		if rest := strings.TrimLeft(trimmed[2:], " \t"); len(rest) > 1 && (rest[0] == 'N' || rest[0] == 'n') {
+			r.Number = leadingNumber(rest[1:])
+		}
+	case strings.HasPrefix(lower, "resend") || lower == "rs" || strings.HasPrefix(lower, "rs ") || strings.HasPrefix(lower, "rs:"):
+		r.Kind = Resend
+		r.Number = firstNumber(lower)
+	case lower == "start":
+		r.Kind = Start
+	case strings.HasPrefix(lower, "echo:busy") || strings.HasPrefix(lower, "busy:"):
+		r.Kind = Busy
+	case strings.HasPrefix(lower, "!!"):
+		r.Kind = Fatal
+	case strings.HasPrefix(lower, "//"):
+		if what, ok := strings.CutPrefix(strings.TrimLeft(trimmed[2:], " "), "action:"); ok {
+			r.Kind, r.Text = Action, what
+		}
+	case strings.HasPrefix(lower, "error"):
+		r.Kind = Error
+		for _, mark := range fatal {
+			if strings.Contains(lower, mark) {
+				r.Kind = Fatal
+			}
+		}
+	case isReport(trimmed):
+		r.Kind = Report
+	}
+	return r
+}
+
+// isReport tells a temperature or position report by its first word: "T:21.4",
+// "T0:21.4", "B:60.0", "X:10.00 Y:".
+func isReport(s string) bool {
+	head, rest, ok := strings.Cut(s, ":")
+	if !ok || len(head) == 0 || len(head) > 2 || !strings.ContainsRune("TBCX", rune(head[0])) {
+		return false
+	}
+	if len(head) == 2 && (head[1] < '0' || head[1] > '9') {
+		return false
+	}
+	rest = strings.TrimLeft(rest, " -+")
+	return len(rest) > 0 && rest[0] >= '0' && rest[0] <= '9'
+}
+
+func firstNumber(s string) int {
+	i := strings.IndexAny(s, "0123456789")
+	if i < 0 {
+		return -1
+	}
+	return leadingNumber(s[i:])
+}
+
+func leadingNumber(s string) int {
+	end := 0
+	for end < len(s) && s[end] >= '0' && s[end] <= '9' {
+		end++
+	}
+	n, err := strconv.Atoi(s[:end])
+	if err != nil {
+		return -1
+	}
+	return n
+}
+
+// Firmware is what a printer says of itself in reply to M115.
+type Firmware struct {
+	Name         string          // FIRMWARE_NAME
+	Machine      string          // MACHINE_TYPE
+	Extruders    int             // EXTRUDER_COUNT; 1 if it does not say
+	Capabilities map[string]bool // Cap:AUTOREPORT_TEMP:1 and the like
+}
+
+// keys are the words that begin a value in the first line of M115's reply.
+var keys = []string{"FIRMWARE_NAME", "FIRMWARE_VERSION", "SOURCE_CODE_URL", "FIRMWARE_URL", "PROTOCOL_VERSION", "MACHINE_TYPE", "KINEMATICS", "EXTRUDER_COUNT", "UUID", "AXIS_COUNT"}
+
+// ParseFirmware reads the lines of a reply to M115. What a firmware leaves out
+// stays empty.
+func ParseFirmware(lines []string) Firmware {
+	f := Firmware{Extruders: 1, Capabilities: map[string]bool{}}
+	for _, line := range lines {
+		if c, ok := strings.CutPrefix(strings.TrimSpace(line), "Cap:"); ok {
+			if name, value, ok := strings.Cut(c, ":"); ok {
+				f.Capabilities[name] = strings.TrimSpace(value) == "1"
+			}
+			continue
+		}
+		if v, ok := field(line, "FIRMWARE_NAME"); ok {
+			f.Name = v
+		}
+		if v, ok := field(line, "MACHINE_TYPE"); ok {
+			f.Machine = v
+		}
+		if v, ok := field(line, "EXTRUDER_COUNT"); ok {
+			if n, err := strconv.Atoi(v); err == nil && n > 0 {
+				f.Extruders = n
+			}
+		}
+	}
+	return f
+}
+
+// field cuts "KEY:value with spaces" out of a line of such pairs.
+func field(line, key string) (string, bool) {
+	_, rest, ok := strings.Cut(line, key+":")
+	if !ok {
+		return "", false
+	}
+	end := len(rest)
+	for _, k := range keys {
+		if i := strings.Index(rest, " "+k+":"); i >= 0 && i < end {
+			end = i
+		}
+	}
+	return strings.TrimSpace(rest[:end]), true
+}
+
+// A Message is something the firmware said that is not part of the
+// conversation's own upkeep.
+type Message struct {
+	At   time.Time
+	Kind string // "message", "error", "fatal" or "action"
+	Text string
+}
+
+// ParsePosition reads a position report, "X:10.00 Y:0.00 Z:5.00 E:0.00 Count…",
+// in millimetres in the order X, Y, Z, E; false if line is none.
+func ParsePosition(line string) (position [4]float64, ok bool) {
+	line, _, _ = strings.Cut(line, "Count")
+	found := 0
+	for _, f := range strings.Fields(line) {
+		if len(f) < 3 || f[1] != ':' {
+			continue
+		}
+		i := strings.IndexByte("XYZE", f[0])
+		v, err := strconv.ParseFloat(f[2:], 64)
+		if i >= 0 && err == nil {
+			position[i] = v
+			found++
+		}
+	}
+	return position, found >= 3
+}

@@ -1,0 +1,280 @@
+package host
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+)
+
+// Preflight returns what stands between a file and its start now.
+func (h *Host) Preflight(ctx context.Context, f toolpath.File) ([]preflight.Check, error) {
+	var checks []preflight.Check
+	err := h.ask(ctx, func() { checks = h.checks(f) })
+	return checks, err
+}
+
+func (h *Host) checks(f toolpath.File) []preflight.Check {
+	facts := preflight.Facts{Printer: h.cfg.Printer.Printer, LinkLive: h.link.Live(), LinkWhy: h.link.Reason, File: f.Summary}
+	if h.job != nil {
+		facts.Busy = h.job.file.Name
+	}
+	return preflight.Checks(facts)
+}
+
+// Start begins a run of the file of that name. It returns a BlockedError, or an
+// error that is ErrBusy or ErrNotLive, if the run cannot begin.
+func (h *Host) Start(ctx context.Context, name string) (RunNow, error) {
+	f, err := h.cfg.Files.File(ctx, name)
+	if err != nil {
+		return RunNow{}, err
+	}
+	body, err := h.cfg.Files.Read(f.Name)
+	if err != nil {
+		return RunNow{}, err
+	}
+	var now RunNow
+	var refused error
+	err = h.ask(ctx, func() {
+		switch {
+		case h.job != nil:
+			refused = fmt.Errorf("%w: %s is %s; wait until it ends, or stop it", ErrBusy, h.job.file.Name, h.job.record.State)
+			return
+		case !h.link.Live():
+			refused = fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
+			return
+		}
+		checks := h.checks(f)
+		if len(checks) > 0 && checks[0].Level == preflight.Block {
+			refused = &BlockedError{checks}
+			return
+		}
+		h.begin(f, body)
+		now = *h.runNow()
+	})
+	if err == nil {
+		err = refused
+	}
+	if err != nil {
+		body.Close()
+	}
+	return now, err
+}
+
+// control lets f act on the run of that id, or on the one that goes on if it is
+// empty, and returns how the run stands then.
+func (h *Host) control(ctx context.Context, id string, f func(*job) error) (RunNow, error) {
+	var now RunNow
+	var refused error
+	err := h.ask(ctx, func() {
+		if h.job == nil || id != "" && h.job.record.ID != id {
+			refused = ErrNoRun
+			return
+		}
+		refused = f(h.job)
+		now = *h.runNow()
+	})
+	return now, errors.Join(err, refused)
+}
+
+// Hold keeps the run's lines back. The moves that the printer has already are
+// made.
+func (h *Host) Hold(ctx context.Context, id string) (RunNow, error) {
+	return h.control(ctx, id, func(j *job) error {
+		if err := h.moveTo(run.Held, "held by hand"); err != nil {
+			return err
+		}
+		h.conv.Hold(h.now(), true)
+		return nil
+	})
+}
+
+// Resume lets a held run go on.
+func (h *Host) Resume(ctx context.Context, id string) (RunNow, error) {
+	return h.control(ctx, id, func(j *job) error {
+		if j.record.State != run.Held {
+			return fmt.Errorf("%w: it is %s, not held", ErrState, j.record.State)
+		}
+		if err := h.moveTo(j.before, ""); err != nil {
+			return err
+		}
+		h.conv.Hold(h.now(), false)
+		return nil
+	})
+}
+
+// Stop ends the run early with heaters and fan off. It returns at once; the run
+// is ending until the printer has taken that.
+func (h *Host) Stop(ctx context.Context, id string) (RunNow, error) {
+	return h.control(ctx, id, func(j *job) error {
+		h.stop("stopped by hand")
+		return nil
+	})
+}
+
+// Halt says the emergency stop ahead of everything.
+func (h *Host) Halt(ctx context.Context) error {
+	answer := make(chan error, 1)
+	select {
+	case h.halts <- answer:
+		return <-answer
+	case <-h.closed:
+		return ErrClosed
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// Reconnect closes the port and opens it anew, which restarts most boards.
+func (h *Host) Reconnect(ctx context.Context) error {
+	var refused error
+	err := h.ask(ctx, func() {
+		if h.job != nil {
+			refused = fmt.Errorf("%w: opening the port anew would end it", ErrBusy)
+			return
+		}
+		h.reopen = true
+	})
+	return errors.Join(err, refused)
+}
+
+// A Said is a line and what the printer answered.
+type Said struct {
+	Line  string
+	Reply []string
+	Taken bool // the printer has acknowledged it
+}
+
+// Say says a line as a person typed it and waits for its answer until ctx ends;
+// then Taken is false and the answer will be seen in the traffic.
+func (h *Host) Say(ctx context.Context, line string) (Said, error) {
+	command := string(gcode.Command([]byte(line)))
+	if err := sayable(line, command); err != nil {
+		return Said{}, err
+	}
+	said := Said{Line: command}
+	if command == "M112" {
+		said.Taken = true
+		return said, h.Halt(ctx)
+	}
+	return said, h.say(ctx, &said, func() error { return h.allowed(command) })
+}
+
+// say sends said.Line if allowed agrees and waits for its answer.
+func (h *Host) say(ctx context.Context, said *Said, allowed func() error) error {
+	type answer struct {
+		lines []string
+		err   error
+	}
+	answered := make(chan answer, 1)
+	var refused error
+	err := h.ask(ctx, func() {
+		if !h.link.Live() {
+			refused = fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
+			return
+		}
+		if refused = allowed(); refused == nil {
+			h.send(said.Line, func(lines []string, err error) { answered <- answer{lines, err} })
+		}
+	})
+	if err = errors.Join(err, refused); err != nil {
+		return err
+	}
+	select {
+	case a := <-answered:
+		said.Reply, said.Taken = a.lines, a.err == nil
+		return a.err
+	case <-ctx.Done():
+		return nil
+	}
+}
+
+// sayable checks that a typed line is one line and not too long.
+func sayable(line, command string) error {
+	trimmed := strings.TrimRight(line, "\r\n")
+	switch {
+	case strings.ContainsAny(trimmed, "\r\n"):
+		return fmt.Errorf("%w: it has a line end in it; say one line at a time", ErrLine)
+	case command == "":
+		return fmt.Errorf("%w: there is nothing in it to say", ErrLine)
+	case len(command) > gcode.MaxLine:
+		return fmt.Errorf("%w: it has %d characters and printers take at most %d", ErrLine, len(command), gcode.MaxLine)
+	}
+	for _, b := range []byte(command) {
+		if b < ' ' || b == 0x7f {
+			return fmt.Errorf("%w: it has the control character %#02x in it", ErrLine, b)
+		}
+	}
+	return nil
+}
+
+// allowed says why a command may not be said now, or nil.
+func (h *Host) allowed(command string) error {
+	var l gcode.Line
+	if err := l.Parse([]byte(command)); err != nil {
+		return nil // the firmware will judge it
+	}
+	if heater, setpoint, ok := toolpath.Setpoint(&l, h.modal.Tool); ok {
+		if err := h.cfg.Printer.Limits.Check(heater, setpoint); err != nil {
+			return fmt.Errorf("%w: %v", ErrSetpoint, err)
+		}
+	}
+	if l.Is('M', 110) {
+		return fmt.Errorf("%w: the host itself keeps the line numbers", ErrLine)
+	}
+	if h.job != nil && disturbs(&l) {
+		return fmt.Errorf("%w: %s would disturb %s; hold or stop it first, or wait", ErrBusy, command, h.job.file.Name)
+	}
+	return nil
+}
+
+// harmless holds the M commands that may be said while a run goes on: they
+// change heat, fan, speed and flow, ask, or show.
+var harmless = map[int]bool{
+	104: true, 105: true, 106: true, 107: true, 114: true, 115: true, 117: true, 118: true, 119: true,
+	140: true, 141: true, 150: true, 154: true, 155: true, 220: true, 221: true, 290: true, 300: true, 503: true,
+}
+
+// disturbs reports whether a line would change where the file's lines draw, or
+// make them wait.
+func disturbs(l *gcode.Line) bool { return l.Letter != 'M' || !harmless[l.Number] }
+
+// setpointWait is how long SetHeat waits for the printer to take a setpoint.
+const setpointWait = 5 * time.Second
+
+// SetHeat gives a heater its setpoint in °C; 0 turns it off. It reports whether
+// the printer has taken it; a printer that waits for heat takes it later.
+func (h *Host) SetHeat(ctx context.Context, heater heat.Heater, setpoint float64) (taken bool, err error) {
+	ctx, cancel := context.WithTimeout(ctx, setpointWait)
+	defer cancel()
+	said := Said{Line: heat.SetCommand(heater, setpoint)}
+	err = h.say(ctx, &said, func() error {
+		known := false
+		for _, now := range h.heatersNow() {
+			known = known || now.Heater == heater
+		}
+		if !known {
+			return fmt.Errorf("%w: this printer has no %s", ErrHeater, heater)
+		}
+		if err := h.cfg.Printer.Limits.Check(heater, setpoint); err != nil {
+			return fmt.Errorf("%w: %v", ErrSetpoint, err)
+		}
+		return nil
+	})
+	return said.Taken, err
+}
+
+// Traffic returns what was said on the wire after a sequence number, at most
+// the newest limit lines.
+func (h *Host) Traffic(ctx context.Context, since uint64, limit int) ([]Traffic, error) {
+	var lines []Traffic
+	err := h.ask(ctx, func() { lines = h.traffic.since(since, limit) })
+	return lines, err
+}

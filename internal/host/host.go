@@ -1,0 +1,254 @@
+// Package host is the live machine: it owns the printer's port and turns the
+// core's decisions into effects.
+//
+// One goroutine, Host.Work, holds the conversation, the run and everything the
+// printer has said; every exported method hands it a question and waits for the
+// answer, so that nothing here needs a lock. It promises that whoever asks,
+// however often, a run's lines go out in order and a halt goes out at once.
+//
+// It leaves to web who may ask, to records and shelf where things are kept.
+package host
+
+import (
+	"context"
+	"errors"
+	"io"
+	"log/slog"
+	"os"
+	"time"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/wire"
+)
+
+// Recorder keeps what happens. None of its methods may wait for anything.
+type Recorder interface {
+	Run(run.Record)
+	Readings([]heat.Sample)
+	Message(wire.Message)
+}
+
+// Files gives the host what is on the shelf.
+type Files interface {
+	File(ctx context.Context, name string) (toolpath.File, error)
+	Read(name string) (*os.File, error)
+}
+
+// Printer is what the keeper has said of the machine.
+type Printer struct {
+	Name             string
+	Nozzle, Filament float64 // diameters, mm
+	Density          float64 // of the filament, g/cm³
+	preflight.Printer
+}
+
+// Config is what a Host needs.
+type Config struct {
+	Device   string // path of the port; empty: the only one found
+	Baud     int
+	Printer  Printer
+	Wire     wire.Config
+	Recorder Recorder
+	Files    Files
+	Log      *slog.Logger
+
+	// OpenPort opens the port; nil means the serial port at device.
+	OpenPort func(device string, baud int) (io.ReadWriteCloser, error)
+}
+
+// LinkState is where the serial connection stands.
+type LinkState string
+
+// The states of the link; from Greeting on they are the conversation's.
+const (
+	Absent  LinkState = "absent"  // there is no such port, or it cannot be opened
+	Opening LinkState = "opening" // the port is being opened
+)
+
+// Link is the serial connection.
+type Link struct {
+	State  LinkState
+	Reason string // in words, with what to do
+	Device string
+	Baud   int
+	Since  time.Time
+}
+
+// Live reports whether the printer answers.
+func (l Link) Live() bool { return l.State == LinkState(wire.Live) }
+
+// HeaterNow is one heater at this moment.
+type HeaterNow struct {
+	heat.Sample
+	State heat.State
+	Limit float64 // highest setpoint, °C
+}
+
+// Position is where the printer says it is.
+type Position struct {
+	At    time.Time
+	Where gcode.Position
+	Homed [3]bool
+	Known bool // it has said so since it was connected
+}
+
+// RunNow is a run with how far it has come.
+type RunNow struct {
+	run.Record
+	run.Progress
+	Z     float64       // height of the layer being drawn, mm
+	Left  time.Duration // until it is done; the moves' share of it
+	Total int64         // bytes of the file
+}
+
+// Bench is everything live at one moment.
+type Bench struct {
+	Printer  Printer
+	Link     Link
+	Firmware wire.Firmware
+	Heaters  []HeaterNow
+	Position Position
+	Run      *RunNow // the run that goes on, or the last one since the start
+}
+
+// Errors that callers tell apart. Each comes wrapped in a text for the person.
+var (
+	ErrNotLive  = errors.New("the printer is not answering")
+	ErrBusy     = errors.New("a run is going on")
+	ErrNoRun    = errors.New("no such run is going on")
+	ErrState    = errors.New("the run is not in a state for that")
+	ErrLine     = errors.New("this line cannot be said")
+	ErrHeater   = errors.New("there is no such heater")
+	ErrSetpoint = errors.New("the setpoint is out of bounds")
+	ErrClosed   = errors.New("the host is shutting down")
+	ErrLost     = errors.New("the printer did not take it")
+)
+
+// BlockedError says what stands between a file and its start.
+type BlockedError struct{ Checks []preflight.Check }
+
+func (e *BlockedError) Error() string {
+	for _, c := range e.Checks {
+		if c.Level == preflight.Block {
+			return c.Title
+		}
+	}
+	return "it cannot start"
+}
+
+// A Host is one printer at work.
+type Host struct {
+	cfg   Config
+	log   *slog.Logger
+	epoch time.Time
+	hub   hub
+
+	asks   chan func()
+	halts  chan chan error
+	closed chan struct{}
+
+	// Everything below belongs to the goroutine of Work.
+	link     Link
+	conv     *wire.Conversation // nil while no port is open
+	firmware wire.Firmware
+	heaters  map[heat.Heater]*heat.Watch
+	seen     map[heat.Heater]time.Time
+	position Position
+	modal    gcode.State
+	line     gcode.Line
+	traffic  traffic
+	waiting  map[uint64]func(lines []string, err error)
+	lastTag  uint64
+	job      *job
+	last     *RunNow // the last run, when none goes on
+	reopen   bool
+	pollHeat time.Time // next M105 or M114, where the firmware does not report by itself
+	polling  bool
+	writer   *writer
+}
+
+// New returns a host. It does nothing until Work.
+func New(cfg Config) *Host {
+	if cfg.OpenPort == nil {
+		cfg.OpenPort = openSerial
+	}
+	h := &Host{
+		cfg: cfg, log: cfg.Log, epoch: time.Now(),
+		asks: make(chan func()), halts: make(chan chan error), closed: make(chan struct{}),
+		waiting: map[uint64]func([]string, error){},
+		traffic: newTraffic(),
+	}
+	h.forget()
+	h.link = Link{State: Absent, Device: cfg.Device, Baud: cfg.Baud, Since: time.Now()}
+	return h
+}
+
+// forget drops what the printer has said, when it restarts or goes away.
+func (h *Host) forget() {
+	h.heaters = map[heat.Heater]*heat.Watch{}
+	h.seen = map[heat.Heater]time.Time{}
+	h.position = Position{}
+	h.modal = gcode.State{}
+	h.firmware = wire.Firmware{}
+}
+
+// now is the conversation's clock.
+func (h *Host) now() time.Duration { return time.Since(h.epoch) }
+
+// ask lets the host's goroutine call f and waits for it.
+func (h *Host) ask(ctx context.Context, f func()) error {
+	done := make(chan struct{})
+	select {
+	case h.asks <- func() { f(); close(done) }:
+	case <-h.closed:
+		return ErrClosed
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	<-done
+	return nil
+}
+
+// Bench returns everything live.
+func (h *Host) Bench(ctx context.Context) (Bench, error) {
+	var b Bench
+	err := h.ask(ctx, func() { b = h.bench() })
+	return b, err
+}
+
+func (h *Host) bench() Bench {
+	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, Run: h.runNow()}
+}
+
+// Printer returns what the keeper has said of the machine.
+func (h *Host) Printer() Printer { return h.cfg.Printer }
+
+// heatersNow lists the heaters that this printer has, nozzles first, each with
+// its last reading.
+func (h *Host) heatersNow() []HeaterNow {
+	p := h.cfg.Printer
+	names := make([]heat.Heater, 0, p.Tools+2)
+	for tool := range p.Tools {
+		names = append(names, heat.NozzleOf(tool))
+	}
+	if p.Limits.Bed > 0 {
+		names = append(names, heat.Bed)
+	}
+	if p.Limits.Chamber > 0 {
+		names = append(names, heat.Chamber)
+	}
+	out := make([]HeaterNow, 0, len(names))
+	for _, name := range names {
+		now := HeaterNow{Sample: heat.Sample{Reading: heat.Reading{Heater: name}}, State: heat.Off, Limit: p.Limits.Of(name)}
+		if w := h.heaters[name]; w != nil {
+			now.Sample = heat.Sample{At: h.seen[name], Reading: w.Last}
+			now.State = w.State
+		}
+		out = append(out, now)
+	}
+	return out
+}

@@ -1,0 +1,106 @@
+package host
+
+import (
+	"sync"
+	"time"
+
+	"diathermon/internal/core/wire"
+)
+
+// An Update is one live event. Exactly one field is set.
+type Update struct {
+	Link     *Link
+	Heat     []HeaterNow
+	Run      *RunNow
+	Position *Position
+	Wire     []Traffic
+	Message  *wire.Message
+}
+
+// queued is how many updates wait for a slow subscriber before it is let go: a
+// minute of a busy printer.
+const queued = 512
+
+// hub hands updates to subscribers without waiting for any of them.
+type hub struct {
+	mu   sync.Mutex
+	subs map[chan Update]struct{}
+}
+
+// Subscribe returns a channel of what happens from now on. It is closed when
+// the subscriber is too slow, and must be given back with the function.
+func (h *Host) Subscribe() (<-chan Update, func()) {
+	ch := make(chan Update, queued)
+	h.hub.mu.Lock()
+	defer h.hub.mu.Unlock()
+	if h.hub.subs == nil {
+		h.hub.subs = map[chan Update]struct{}{}
+	}
+	h.hub.subs[ch] = struct{}{}
+	return ch, func() {
+		h.hub.mu.Lock()
+		defer h.hub.mu.Unlock()
+		h.hub.drop(ch)
+	}
+}
+
+func (h *hub) drop(ch chan Update) {
+	if _, there := h.subs[ch]; there {
+		delete(h.subs, ch)
+		close(ch)
+	}
+}
+
+func (h *hub) publish(u Update) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for ch := range h.subs {
+		select {
+		case ch <- u:
+		default:
+			h.drop(ch)
+		}
+	}
+}
+
+// Traffic is one line said on the wire.
+type Traffic struct {
+	Seq  uint64 // counts from 1, without gaps
+	At   time.Time
+	Sent bool // by the host; otherwise by the printer
+	Text string
+}
+
+// traffic keeps the newest lines in a ring.
+type traffic struct {
+	ring      []Traffic
+	seq       uint64
+	published uint64
+}
+
+// keptLines is how many lines of traffic are kept: some minutes of a print.
+const keptLines = 4000
+
+func newTraffic() traffic { return traffic{ring: make([]Traffic, keptLines)} }
+
+func (t *traffic) add(sent bool, text string) {
+	t.seq++
+	t.ring[t.seq%keptLines] = Traffic{Seq: t.seq, At: time.Now(), Sent: sent, Text: text}
+}
+
+// since returns the lines after seq, at most the newest limit.
+func (t *traffic) since(seq uint64, limit int) []Traffic {
+	oldest := uint64(0)
+	if t.seq > keptLines {
+		oldest = t.seq - keptLines
+	}
+	from := max(seq, oldest)
+	if n := t.seq - min(from, t.seq); n > uint64(limit) {
+		from = t.seq - uint64(limit)
+	}
+	out := make([]Traffic, 0, t.seq-min(from, t.seq))
+	for n := from + 1; n <= t.seq; n++ {
+		out = append(out, t.ring[n%keptLines])
+	}
+	return out
+}

@@ -1,0 +1,272 @@
+package host
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/wire"
+)
+
+// job is the run that goes on.
+type job struct {
+	record run.Record
+	file   toolpath.File
+	lines  chan []string // what the reader has read ahead; closed at the file's end
+	batch  []string
+	eof    bool
+	err    error  // why the reader ended before the file did; read after lines is closed
+	quit   func() // lets the reader go
+	before run.State
+	stop   string // why it is being stopped; empty while it is not
+	dirty  bool   // something changed since it was last published
+}
+
+// batchLines is how many lines the reader hands over at once, and readAhead how
+// many such batches wait.
+const (
+	batchLines = 64
+	readAhead  = 4
+)
+
+// hungry reports whether the job wants lines from its reader.
+func (j *job) hungry() bool { return len(j.batch) == 0 && !j.eof && j.stop == "" }
+
+func (j *job) take(batch []string, more bool) {
+	j.batch = batch
+	if !more {
+		j.eof = true
+	}
+}
+
+// begin starts a run of f, whose bytes come from body.
+func (h *Host) begin(f toolpath.File, body io.ReadCloser) {
+	id, err := uuid.NewV7()
+	if err != nil {
+		id = uuid.New()
+	}
+	quit := make(chan struct{})
+	j := &job{
+		record: run.Record{
+			ID: id.String(), File: f.Name, SHA256: f.SHA256, State: run.Waiting, Created: time.Now().UTC().Truncate(time.Microsecond),
+			Commands: f.Commands, Filament: f.Filament, Estimate: f.Duration,
+		},
+		file:  f,
+		lines: make(chan []string, readAhead),
+		quit:  sync.OnceFunc(func() { close(quit) }),
+	}
+	h.job = j
+	go j.read(body, quit)
+	h.log.Info("run begins", "run", j.record.ID, "file", f.Name, "commands", f.Commands)
+	h.cfg.Recorder.Run(j.record)
+	h.publishRun()
+}
+
+// read reads the file ahead of the printer, so that a slow disk never makes the
+// host wait.
+func (j *job) read(body io.ReadCloser, quit <-chan struct{}) {
+	defer close(j.lines)
+	defer body.Close()
+	lines := bufio.NewScanner(body)
+	lines.Buffer(make([]byte, 64<<10), 1<<20)
+	batch := make([]string, 0, batchLines)
+	hand := func() bool {
+		select {
+		case j.lines <- batch:
+			batch = make([]string, 0, batchLines)
+			return true
+		case <-quit:
+			return false
+		}
+	}
+	for lines.Scan() {
+		command := gcode.Command(lines.Bytes())
+		if len(command) == 0 {
+			continue
+		}
+		if batch = append(batch, string(command)); len(batch) == batchLines && !hand() {
+			return
+		}
+	}
+	j.err = lines.Err()
+	if len(batch) > 0 {
+		hand()
+	}
+}
+
+// feed gives the conversation the lines it wants, and ends a run that has said
+// them all.
+func (h *Host) feed() {
+	j := h.job
+	if j == nil || j.stop != "" || h.conv == nil {
+		return
+	}
+	for n := h.conv.Wants(); n > 0; n-- {
+		if len(j.batch) == 0 && !j.eof {
+			select {
+			case batch, more := <-j.lines:
+				j.take(batch, more)
+			default:
+			}
+		}
+		if len(j.batch) == 0 {
+			break
+		}
+		if j.record.State == run.Waiting {
+			h.launch()
+		}
+		h.conv.Send(h.now(), wire.Request{Lane: wire.File, Command: j.batch[0]})
+		j.batch = j.batch[1:]
+	}
+	if !j.eof || len(j.batch) > 0 || !h.link.Live() {
+		return
+	}
+	if j.err != nil {
+		h.stop(fmt.Sprintf("the file cannot be read on: %v", j.err))
+		return
+	}
+	if j.record.Taken >= j.record.Commands && (j.record.State == run.Running || j.record.State == run.Warming) {
+		h.moveTo(run.Ending, "")
+		h.send("M400", func(_ []string, err error) {
+			if h.job == j && err == nil && j.stop == "" {
+				h.endRun(run.Finished, "")
+			}
+		})
+	}
+}
+
+// launch moves a waiting run on as its first line is said.
+func (h *Host) launch() {
+	h.job.record.Started = time.Now().UTC()
+	next := run.Running
+	if len(h.job.file.Setpoints) > 0 {
+		next = run.Warming
+	}
+	h.moveTo(next, "")
+}
+
+// moveTo carries the run to another state, keeps and publishes it.
+func (h *Host) moveTo(s run.State, reason string) error {
+	j := h.job
+	next, err := j.record.State.Next(s)
+	if err != nil {
+		return fmt.Errorf("%w: %v", ErrState, err)
+	}
+	if s == run.Held {
+		j.before = j.record.State
+	}
+	j.record.State, j.record.Reason = next, reason
+	h.cfg.Recorder.Run(j.record)
+	h.publishRun()
+	return nil
+}
+
+// progress follows the run through a file line that the printer has taken.
+func (h *Host) progress() {
+	j := h.job
+	j.record.Taken++
+	j.dirty = true
+	if j.record.Laying.IsZero() && j.file.First > 0 && j.record.Taken >= j.file.First {
+		j.record.Laying = time.Now().UTC()
+		switch j.record.State {
+		case run.Warming:
+			h.moveTo(run.Running, "")
+		case run.Held:
+			j.before = run.Running
+		}
+	}
+}
+
+// stop ends the run early: nothing more of the file is said, a wait for heat is
+// broken off, and heaters and fan are turned off.
+func (h *Host) stop(reason string) {
+	j := h.job
+	if j.stop != "" {
+		return
+	}
+	j.stop = reason
+	j.quit()
+	h.conv.DropFile()
+	h.conv.Hold(h.now(), false)
+	if err := h.moveTo(run.Ending, reason); err != nil && j.record.State == run.Waiting {
+		h.endRun(run.Stopped, reason)
+		return
+	}
+	h.interruptWait()
+	commands := []string{}
+	for _, heater := range h.heatersNow() {
+		commands = append(commands, heat.SetCommand(heater.Heater, 0))
+	}
+	commands = append(commands, "M107")
+	for i, c := range commands {
+		var done func([]string, error)
+		if i == len(commands)-1 {
+			done = func(_ []string, err error) {
+				if h.job == j && err == nil {
+					h.endRun(run.Stopped, reason)
+				}
+			}
+		}
+		h.send(c, done)
+	}
+}
+
+// interruptWait breaks off a wait for heat where the firmware can.
+func (h *Host) interruptWait() {
+	if h.firmware.Capabilities["EMERGENCY_PARSER"] {
+		h.lastTag++
+		h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: "M108", Tag: h.lastTag, Urgent: true})
+	}
+}
+
+// endRun brings the run to its final state.
+func (h *Host) endRun(s run.State, reason string) {
+	j := h.job
+	j.quit()
+	if h.conv != nil {
+		h.conv.DropFile()
+		h.conv.Hold(h.now(), false)
+	}
+	j.record.Ended = time.Now().UTC()
+	if err := h.moveTo(s, reason); err != nil { // from wherever it was, it is over
+		j.record.State, j.record.Reason = s, reason
+		h.cfg.Recorder.Run(j.record)
+	}
+	h.last = h.runNow()
+	h.job = nil
+	h.publishRun()
+	h.log.Info("run ended", "run", j.record.ID, "file", j.record.File, "state", s, "reason", reason, "taken", j.record.Taken, "commands", j.record.Commands)
+}
+
+// runNow tells how far the run has come; of the last one if none goes on.
+func (h *Host) runNow() *RunNow {
+	j := h.job
+	if j == nil {
+		return h.last
+	}
+	now := &RunNow{Record: j.record, Progress: run.Measure(j.record.Taken, j.record.Commands, j.file.Marks, j.file.Duration), Total: j.file.Size}
+	if now.Layer > 0 {
+		now.Z = j.file.Marks[now.Layer-1].Z
+	}
+	now.Left = now.Progress.Left
+	if j.record.State == run.Finished {
+		now.Left, now.Share = 0, 1
+	}
+	return now
+}
+
+// InUse reports whether the run that goes on prints the file of that name.
+func (h *Host) InUse(name string) bool {
+	used := false
+	err := h.ask(context.Background(), func() { used = h.job != nil && h.job.file.Name == name })
+	return err == nil && used
+}

@@ -1,0 +1,409 @@
+package host
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/wire"
+)
+
+const (
+	retryOpen   = 2 * time.Second        // between tries to open the port
+	showEvery   = 250 * time.Millisecond // live events of traffic and progress
+	pollEvery   = 2 * time.Second        // where the firmware does not report by itself
+	closingTime = 5 * time.Second        // for the heaters-off at shutdown
+)
+
+// Work runs the host until ctx ends: it opens the port, keeps it open, and
+// answers every question. On its way out it stops a run that goes on and turns
+// the heaters off.
+func (h *Host) Work(ctx context.Context) {
+	defer close(h.closed)
+	for ctx.Err() == nil {
+		device, err := choose(h.cfg.Device)
+		if err != nil {
+			h.setLink(Absent, err.Error(), device)
+			h.idle(ctx, retryOpen)
+			continue
+		}
+		h.setLink(Opening, "opening the port", device)
+		port, err := h.cfg.OpenPort(device, h.cfg.Baud)
+		if err != nil {
+			h.setLink(Absent, explain(device, err), device)
+			h.idle(ctx, retryOpen)
+			continue
+		}
+		err = h.talk(ctx, port)
+		port.Close()
+		h.gone(err)
+		if err != nil && ctx.Err() == nil && !h.reopen {
+			h.setLink(Absent, fmt.Sprintf("the port is gone (%v): is the cable loose?", err), device)
+			h.idle(ctx, retryOpen)
+		}
+		h.reopen = false
+	}
+}
+
+// idle answers questions for a while, with no port open.
+func (h *Host) idle(ctx context.Context, d time.Duration) {
+	timer := time.NewTimer(d)
+	defer timer.Stop()
+	for !h.reopen {
+		select {
+		case f := <-h.asks:
+			f()
+		case answer := <-h.halts:
+			answer <- fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
+		case <-timer.C:
+			return
+		case <-ctx.Done():
+			return
+		}
+	}
+	h.reopen = false
+}
+
+// gone tidies up after a conversation.
+func (h *Host) gone(err error) {
+	why := "the port was closed"
+	if err != nil {
+		why = "the port is gone: " + err.Error()
+	}
+	h.conv, h.writer = nil, nil
+	if h.job != nil {
+		h.endRun(run.Broken, why)
+	}
+	for tag, answer := range h.waiting {
+		delete(h.waiting, tag)
+		answer(nil, fmt.Errorf("%w: %s", ErrLost, why))
+	}
+	h.forget()
+}
+
+func (h *Host) setLink(s LinkState, reason, device string) {
+	if h.link.State == s && h.link.Reason == reason {
+		return
+	}
+	if h.link.State != s {
+		h.link.Since = time.Now()
+		h.log.Info("link", "state", s, "reason", reason, "device", device)
+	}
+	h.link.State, h.link.Reason, h.link.Device = s, reason, device
+	link := h.link
+	h.hub.publish(Update{Link: &link})
+}
+
+// talk holds one conversation until the port fails, ctx ends or a person asks
+// for the port to be opened anew.
+func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
+	device := h.link.Device
+	incoming := make(chan []byte, 16)
+	failed := make(chan error, 2)
+	over := make(chan struct{})
+	defer close(over)
+	go receive(port, incoming, failed, over)
+	h.writer = newWriter(port, func(err error) { failed <- err })
+	defer close(h.writer.quit)
+	h.conv = wire.New(h.cfg.Wire, h.now())
+	h.polling = false
+
+	show := time.NewTicker(showEvery)
+	defer show.Stop()
+	deadline := time.NewTimer(0)
+	defer deadline.Stop()
+	stopping := ctx.Done()
+	var closing <-chan time.Time
+	for !h.reopen {
+		h.carry(device)
+		if stopping == nil && h.job == nil {
+			return nil
+		}
+		if due := h.conv.Deadline(); due > 0 {
+			deadline.Reset(max(due-h.now(), 0))
+		} else {
+			deadline.Stop()
+		}
+		var lines chan []string
+		if h.job != nil && h.job.hungry() && h.conv.Wants() > 0 {
+			lines = h.job.lines
+		}
+		select { // a halt goes ahead of whatever else is there
+		case answer := <-h.halts:
+			h.halt(answer)
+			continue
+		default:
+		}
+		select {
+		case answer := <-h.halts:
+			h.halt(answer)
+		case data := <-incoming:
+			h.conv.Receive(h.now(), data)
+		case f := <-h.asks:
+			f()
+		case batch, more := <-lines:
+			h.job.take(batch, more)
+		case <-deadline.C:
+			h.conv.Tick(h.now())
+		case <-show.C:
+			h.show()
+			h.poll()
+		case err := <-failed:
+			return err
+		case <-stopping:
+			stopping = nil
+			closing = time.After(closingTime)
+			if h.job != nil {
+				h.stop("the host was shut down")
+			}
+		case <-closing:
+			return errors.New("the host was shut down")
+		}
+	}
+	return nil
+}
+
+// receive reads the port until it fails.
+func receive(port io.Reader, incoming chan<- []byte, failed chan<- error, over <-chan struct{}) {
+	for {
+		buf := make([]byte, 1024)
+		n, err := port.Read(buf)
+		if n > 0 {
+			select {
+			case incoming <- buf[:n]:
+			case <-over:
+				return
+			}
+		}
+		if err == nil && n == 0 {
+			err = io.EOF
+		}
+		if err != nil {
+			failed <- err
+			return
+		}
+	}
+}
+
+// carry brings bytes to the port and events to their meaning until neither is
+// left, and feeds the run.
+func (h *Host) carry(device string) {
+	for {
+		h.feed()
+		out, events := h.conv.Take()
+		if len(out) > 0 {
+			select {
+			case h.writer.normal <- append([]byte(nil), out...):
+			default:
+				h.log.Error("the port does not take what is said; the line will be asked for again")
+			}
+		}
+		if len(events) == 0 {
+			return
+		}
+		for _, e := range events {
+			h.event(e, device)
+		}
+	}
+}
+
+// event gives meaning to what the conversation tells.
+func (h *Host) event(e wire.Event, device string) {
+	switch e.Kind {
+	case wire.Said:
+		h.traffic.add(true, e.Text)
+	case wire.Heard:
+		h.traffic.add(false, e.Reply.Text)
+		h.heard(e.Reply)
+	case wire.Acked:
+		h.taken(e)
+	case wire.Lost:
+		if e.Request.Lane == wire.Manual {
+			h.answer(e.Request.Tag, nil, fmt.Errorf("%w: %s", ErrLost, e.Reason))
+		}
+	case wire.Changed:
+		h.setLink(LinkState(e.State), e.Reason, device)
+		if e.State == wire.Dead {
+			h.setBroken(e.Reason)
+		}
+	case wire.Restarted:
+		h.message("error", "the printer restarted")
+		h.setBroken("the printer restarted in the middle of it")
+		h.forget()
+	case wire.Greeted:
+		h.greeted(e.Firmware)
+	}
+}
+
+func (h *Host) setBroken(reason string) {
+	if h.job != nil {
+		h.endRun(run.Broken, reason)
+	}
+}
+
+// greeted asks a printer that has just answered for its reports.
+func (h *Host) greeted(f wire.Firmware) {
+	h.firmware = f
+	h.log.Info("printer", "firmware", f.Name, "machine", f.Machine, "capabilities", f.Capabilities)
+	if f.Capabilities["AUTOREPORT_TEMP"] {
+		h.send("M155 S1", nil)
+	}
+	if f.Capabilities["AUTOREPORT_POS"] {
+		h.send("M154 S1", nil)
+	}
+	h.send("M105", nil)
+	link := h.link
+	h.hub.publish(Update{Link: &link})
+}
+
+// poll asks for what the firmware does not report by itself.
+func (h *Host) poll() {
+	if !h.link.Live() || h.polling || time.Now().Before(h.pollHeat) {
+		return
+	}
+	h.pollHeat = time.Now().Add(pollEvery)
+	ask := func(capability, command string) {
+		if !h.firmware.Capabilities[capability] {
+			h.polling = true
+			h.send(command, func([]string, error) { h.polling = false })
+		}
+	}
+	ask("AUTOREPORT_TEMP", "M105")
+	ask("AUTOREPORT_POS", "M114")
+}
+
+// send says a command of the host's own, or a person's, and calls answer when
+// the printer has taken it; answer may be nil.
+func (h *Host) send(command string, answer func(lines []string, err error)) uint64 {
+	h.lastTag++
+	if answer != nil {
+		h.waiting[h.lastTag] = answer
+	}
+	h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: command, Tag: h.lastTag})
+	return h.lastTag
+}
+
+func (h *Host) answer(tag uint64, lines []string, err error) {
+	if f := h.waiting[tag]; f != nil {
+		delete(h.waiting, tag)
+		f(lines, err)
+	}
+}
+
+// heard reads readings, positions and messages out of what the printer says.
+func (h *Host) heard(r wire.Reply) {
+	switch r.Kind {
+	case wire.OK, wire.Report:
+		if readings := heat.ParseReport(r.Text); readings != nil {
+			h.readings(readings)
+		} else if p, ok := wire.ParsePosition(r.Text); ok {
+			h.position = Position{At: time.Now(), Where: p, Homed: h.modal.Homed, Known: true}
+			position := h.position
+			h.hub.publish(Update{Position: &position})
+		}
+	case wire.Error:
+		h.message("error", r.Text)
+	case wire.Fatal:
+		h.message("fatal", r.Text)
+	case wire.Action:
+		h.message("action", r.Text)
+	case wire.Other:
+		if len(r.Text) > 5 && r.Text[:5] == "echo:" {
+			h.message("message", r.Text[5:])
+		}
+	}
+}
+
+func (h *Host) message(kind, text string) {
+	m := wire.Message{At: time.Now(), Kind: kind, Text: printable(text)}
+	h.cfg.Recorder.Message(m)
+	h.hub.publish(Update{Message: &m})
+}
+
+// printable replaces what a database or a terminal could not take.
+func printable(s string) string {
+	out := []rune(s)
+	for i, r := range out {
+		if r < ' ' || r == 0x7f {
+			out[i] = '\uFFFD'
+		}
+	}
+	return string(out)
+}
+
+// readings takes what a report says of the heaters that this printer has.
+func (h *Host) readings(readings []heat.Reading) {
+	at := time.Now()
+	var samples []heat.Sample
+	for _, r := range readings {
+		if h.cfg.Printer.Limits.Of(r.Heater) == 0 {
+			continue
+		}
+		if tool, ok := r.Heater.Tool(); ok && tool >= h.cfg.Printer.Tools {
+			continue
+		}
+		w := h.heaters[r.Heater]
+		if w == nil {
+			w = &heat.Watch{}
+			h.heaters[r.Heater] = w
+		}
+		w.Note(r, h.now())
+		h.seen[r.Heater] = at
+		samples = append(samples, heat.Sample{At: at, Reading: r})
+	}
+	if len(samples) > 0 {
+		h.cfg.Recorder.Readings(samples)
+		h.hub.publish(Update{Heat: h.heatersNow()})
+	}
+}
+
+// taken follows a command that the printer has taken.
+func (h *Host) taken(e wire.Event) {
+	if h.line.Parse([]byte(e.Request.Command)) == nil {
+		h.modal.Apply(&h.line)
+	}
+	if e.Request.Lane == wire.Manual {
+		h.answer(e.Request.Tag, e.Lines, nil)
+		return
+	}
+	if h.job != nil {
+		h.progress()
+	}
+}
+
+// show publishes what has gathered since the last time.
+func (h *Host) show() {
+	if lines := h.traffic.since(h.traffic.published, queued); len(lines) > 0 {
+		h.traffic.published = h.traffic.seq
+		h.hub.publish(Update{Wire: lines})
+	}
+	if h.job != nil && h.job.dirty {
+		h.job.dirty = false
+		h.publishRun()
+	}
+}
+
+func (h *Host) publishRun() {
+	if now := h.runNow(); now != nil {
+		h.hub.publish(Update{Run: now})
+	}
+}
+
+// halt says the emergency stop and ends the run.
+func (h *Host) halt(answer chan<- error) {
+	h.conv.Halt(h.now())
+	out, events := h.conv.Take()
+	h.writer.urgent <- append([]byte(nil), out...)
+	answer <- nil
+	if h.job != nil {
+		h.endRun(run.Stopped, "halted")
+	}
+	for _, e := range events {
+		h.event(e, h.link.Device)
+	}
+	h.log.Warn("halted")
+}

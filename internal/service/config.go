@@ -1,0 +1,149 @@
+package service
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"net"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/BurntSushi/toml"
+	"github.com/adrg/xdg"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/preflight"
+	"diathermon/internal/host"
+)
+
+// Config is what a service is told by its command line, its environment and
+// diathermon.toml.
+type Config struct {
+	Device   string  `toml:"device"`   // path of the serial port; empty: the only one there
+	Baud     int     `toml:"baud"`     // bits per second
+	Listen   string  `toml:"listen"`   // address of the HTTP side
+	Data     string  `toml:"data"`     // folder of everything the service keeps
+	Database string  `toml:"database"` // postgres://…; empty: a cluster of its own
+	Printer  Printer `toml:"printer"`
+}
+
+// Printer is the configuration's [printer].
+type Printer struct {
+	Name             string  `toml:"name"`
+	Width            float64 `toml:"width"`  // mm
+	Depth            float64 `toml:"depth"`  // mm
+	Height           float64 `toml:"height"` // mm
+	Tools            int     `toml:"tools"`
+	NozzleDiameter   float64 `toml:"nozzle_diameter"`   // mm
+	FilamentDiameter float64 `toml:"filament_diameter"` // mm
+	FilamentDensity  float64 `toml:"filament_density"`  // g/cm³
+	Limits           Limits  `toml:"limits"`
+}
+
+// Limits are the highest setpoints in °C; 0 where there is no such heater.
+type Limits struct {
+	Nozzle  float64 `toml:"nozzle"`
+	Bed     float64 `toml:"bed"`
+	Chamber float64 `toml:"chamber"`
+}
+
+// DefaultConfig is what holds where nothing else is said. Its limits are those
+// of a plain machine: raise them for yours.
+func DefaultConfig() Config {
+	return Config{
+		Baud: 115200, Listen: "127.0.0.1:8437", Data: dataFolder(),
+		Printer: Printer{
+			Name: "Printer", Width: 220, Depth: 220, Height: 250, Tools: 1,
+			NozzleDiameter: 0.4, FilamentDiameter: 1.75, FilamentDensity: 1.24,
+			Limits: Limits{Nozzle: 260, Bed: 100},
+		},
+	}
+}
+
+// dataFolder is where a service keeps its things: a system's place for root,
+// whom PostgreSQL makes drop to another user, and a person's own otherwise.
+func dataFolder() string {
+	if os.Getuid() == 0 {
+		return "/var/lib/diathermon"
+	}
+	return filepath.Join(xdg.DataHome, "diathermon")
+}
+
+// ConfigFile is the name of the configuration file.
+const ConfigFile = "diathermon.toml"
+
+// ReadConfig reads the configuration file at path over c. With an empty path it
+// looks in the working folder, then in the person's and the system's
+// configuration folders, and is content with none.
+func ReadConfig(path string, c *Config) error {
+	if path == "" {
+		for _, candidate := range []string{ConfigFile, filepath.Join(xdg.ConfigHome, "diathermon", ConfigFile), filepath.Join("/etc/diathermon", ConfigFile)} {
+			if _, err := os.Stat(candidate); err == nil {
+				path = candidate
+				break
+			}
+		}
+		if path == "" {
+			return nil
+		}
+	}
+	meta, err := toml.DecodeFile(path, c)
+	switch parse := (toml.ParseError{}); {
+	case errors.Is(err, fs.ErrNotExist):
+		return fmt.Errorf("there is no configuration file %s", path)
+	case errors.As(err, &parse):
+		return fmt.Errorf("%s, line %d: %s", path, parse.Position.Line, parse.Message)
+	case err != nil:
+		return fmt.Errorf("%s: %w", path, err)
+	}
+	if unknown := meta.Undecoded(); len(unknown) > 0 {
+		keys := make([]string, len(unknown))
+		for i, k := range unknown {
+			keys[i] = k.String()
+		}
+		return fmt.Errorf("%s: not known here: %s; docs/configuration.md lists what is", path, strings.Join(keys, ", "))
+	}
+	return nil
+}
+
+// Check says what of the configuration cannot be.
+func (c Config) Check() error {
+	p := c.Printer
+	positive := []struct {
+		key   string
+		value float64
+	}{
+		{"baud", float64(c.Baud)}, {"printer.width", p.Width}, {"printer.depth", p.Depth}, {"printer.height", p.Height}, {"printer.tools", float64(p.Tools)},
+		{"printer.nozzle_diameter", p.NozzleDiameter}, {"printer.filament_diameter", p.FilamentDiameter}, {"printer.filament_density", p.FilamentDensity},
+		{"printer.limits.nozzle", p.Limits.Nozzle},
+	}
+	for _, v := range positive {
+		if !(v.value > 0) {
+			return fmt.Errorf("%s is %g: it must be above zero", v.key, v.value)
+		}
+	}
+	switch {
+	case p.Tools > 16:
+		return fmt.Errorf("printer.tools is %d: at most 16 are possible", p.Tools)
+	case p.Limits.Nozzle > 550 || p.Limits.Bed > 250 || p.Limits.Chamber > 250 || p.Limits.Bed < 0 || p.Limits.Chamber < 0:
+		return fmt.Errorf("printer.limits are nozzle %g, bed %g, chamber %g: no printer is built for that", p.Limits.Nozzle, p.Limits.Bed, p.Limits.Chamber)
+	case strings.TrimSpace(p.Name) == "":
+		return errors.New("printer.name is empty: a name keeps several printers apart")
+	}
+	if _, _, err := net.SplitHostPort(c.Listen); err != nil {
+		return fmt.Errorf("listen is %q: it should look like 127.0.0.1:8437", c.Listen)
+	}
+	return nil
+}
+
+// printer is the configuration's printer as the host wants it.
+func (p Printer) printer() host.Printer {
+	return host.Printer{
+		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
+		Printer: preflight.Printer{
+			Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools,
+			Limits: heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
+		},
+	}
+}

@@ -1,0 +1,225 @@
+// Package service puts the rooms together into one running host: the data
+// folder, the database, the shelf, the printer and the HTTP side.
+//
+// It promises that Start ends with everything up or with one line that says what
+// is in the way and nothing left running, and that Close leaves the printer with
+// its heaters off.
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"diathermon/internal/host"
+	"diathermon/internal/records"
+	"diathermon/internal/records/cluster"
+	"diathermon/internal/shelf"
+	"diathermon/internal/web"
+)
+
+// A Service is a host that runs.
+type Service struct {
+	URL    string // where the HTTP side answers
+	Keeper string // the token that may do everything
+	Shelf  *shelf.Shelf
+	Host   *host.Host
+
+	access  *web.Access
+	log     *slog.Logger
+	server  *http.Server
+	closers []func() // in the order of their making
+	failed  chan error
+}
+
+// KeeperFile is where the keeper's token is, in the data folder.
+const KeeperFile = "keeper-token"
+
+// log is the records as the web sees them: what is kept, and the writer that
+// brings it up to date.
+type log struct {
+	*records.Records
+	writer *records.Writer
+}
+
+// Flush waits until what the host has told is in the database.
+func (l log) Flush(ctx context.Context) error { return l.writer.Flush(ctx) }
+
+// Start brings a service up. It must be closed.
+func Start(ctx context.Context, c Config, logger *slog.Logger) (*Service, error) {
+	s := &Service{log: logger, failed: make(chan error, 1)}
+	if err := s.start(ctx, c); err != nil {
+		s.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+func (s *Service) start(ctx context.Context, c Config) error {
+	if err := c.Check(); err != nil {
+		return err
+	}
+	data, err := filepath.Abs(c.Data)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(data, 0o755); err != nil {
+		return fmt.Errorf("the data folder cannot be made: %w", err)
+	}
+	if err := s.lock(data); err != nil {
+		return err
+	}
+	listener, err := listen(c.Listen)
+	if err != nil {
+		return err
+	}
+	s.closers = append(s.closers, func() { listener.Close() })
+	address := c.Database
+	if address == "" {
+		private, err := cluster.Start(ctx, filepath.Join(data, "database"))
+		if err != nil {
+			return err
+		}
+		s.closers = append(s.closers, func() {
+			if err := private.Stop(); err != nil {
+				s.log.Error("the database", "error", err)
+			}
+		})
+		address = private.URL
+	}
+	kept, err := records.Open(ctx, address, s.log)
+	if err != nil {
+		return err
+	}
+	s.closers = append(s.closers, func() { kept.Close() })
+	if n, err := kept.Abandoned(ctx, time.Now().UTC()); err != nil {
+		return err
+	} else if n > 0 {
+		s.log.Warn("a run was going on when the service last ended; it is recorded as broken", "runs", n)
+	}
+	writer := records.NewWriter(kept, s.log)
+	s.work(writer.Work)
+	if s.Shelf, err = shelf.Open(ctx, filepath.Join(data, "shelf"), kept); err != nil {
+		return err
+	}
+	s.Host = host.New(host.Config{
+		Device: c.Device, Baud: c.Baud, Printer: c.Printer.printer(), Recorder: writer, Files: s.Shelf, Log: s.log,
+	})
+	s.Shelf.Guard(s.Host.InUse)
+	s.work(s.Host.Work)
+	port := listener.Addr().(*net.TCPAddr).Port
+	if s.access, err = web.NewAccess(ctx, kept, port); err != nil {
+		return err
+	}
+	if s.Keeper, err = s.access.Keeper(ctx, filepath.Join(data, KeeperFile)); err != nil {
+		return err
+	}
+	s.URL = "http://" + reachable(listener.Addr().(*net.TCPAddr))
+	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Access: s.access, Logger: s.log})
+	return nil
+}
+
+// work runs f until the service is closed.
+func (s *Service) work(f func(context.Context)) {
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		f(ctx)
+	}()
+	s.closers = append(s.closers, func() { cancel(); <-done })
+}
+
+// lock keeps a second service away from the data folder. The kernel lets go of
+// it when the process ends, however it ends.
+func (s *Service) lock(data string) error {
+	f, err := os.OpenFile(filepath.Join(data, "lock"), os.O_CREATE|os.O_RDWR, 0o644)
+	if err != nil {
+		return fmt.Errorf("the data folder cannot be used: %w", err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		holder := make([]byte, 20)
+		n, _ := f.Read(holder)
+		f.Close()
+		return fmt.Errorf("another Diathermon (process %s) uses the data folder %s: stop it, or choose another with --data", holder[:n], data)
+	}
+	if err := f.Truncate(0); err == nil {
+		fmt.Fprintf(f, "%d", os.Getpid())
+	}
+	s.closers = append(s.closers, func() { f.Close() })
+	return nil
+}
+
+func listen(address string) (net.Listener, error) {
+	l, err := net.Listen("tcp", address)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return nil, fmt.Errorf("%s is in use by another program: stop it, or choose another address with --listen", address)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be listened at: %w", address, err)
+	}
+	return l, nil
+}
+
+// reachable is the address to type for a listener that listens everywhere.
+func reachable(a *net.TCPAddr) string {
+	if !a.IP.IsUnspecified() {
+		return a.String()
+	}
+	name, err := os.Hostname()
+	if err != nil {
+		name = "localhost"
+	}
+	return net.JoinHostPort(name, fmt.Sprint(a.Port))
+}
+
+func (s *Service) serve(l net.Listener, w *web.Server) {
+	ctx, cancel := context.WithCancel(context.Background())
+	s.server = &http.Server{
+		Handler:           w.Handler(),
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		BaseContext:       func(net.Listener) context.Context { return ctx },
+		ErrorLog:          slog.NewLogLogger(s.log.Handler(), slog.LevelDebug),
+	}
+	go func() {
+		if err := s.server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+			s.failed <- err
+		}
+	}()
+	s.closers = append(s.closers, func() {
+		cancel() // live events end
+		wait, done := context.WithTimeout(context.Background(), 3*time.Second)
+		defer done()
+		if s.server.Shutdown(wait) != nil {
+			s.server.Close()
+		}
+	})
+}
+
+// SignInLink returns a new link that signs one browser in.
+func (s *Service) SignInLink() string { return s.URL + "/sign-in#" + s.access.Code() }
+
+// PairCode returns a new code that lets one program in.
+func (s *Service) PairCode() string { return s.access.Code() }
+
+// Failed delivers the error of an HTTP side that has ended by itself.
+func (s *Service) Failed() <-chan error { return s.failed }
+
+// Close ends everything, the last made first.
+func (s *Service) Close() {
+	for i := len(s.closers) - 1; i >= 0; i-- {
+		s.closers[i]()
+	}
+	s.closers = nil
+}
+
+// Document returns the OpenAPI document of the HTTP side.
+func Document() ([]byte, error) { return (&web.Server{}).Document() }

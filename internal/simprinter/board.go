@@ -1,0 +1,435 @@
+package simprinter
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Executed is one command the board has carried out.
+type Executed struct {
+	Number int // the line number it came with; -1 without one
+	Line   string
+	At     time.Duration // of the board's own clock
+}
+
+// Segment is one stretch of plastic laid.
+type Segment struct {
+	From, To [3]float64 // mm
+	Filament float64    // mm
+}
+
+// A Board is the printer's electronics and mechanics in virtual time. It is
+// driven by Receive and Advance and answers through Output.
+type Board struct {
+	cfg Config
+	rng *rand.Rand
+	now float64 // s of virtual time
+
+	rx        []byte // the receive buffer
+	urgent    []byte // the line being received, for commands that cannot wait
+	line      []byte // the line being read from rx
+	slots     []command
+	last      int // the last line number taken
+	out       []byte
+	overflows int
+
+	current   *command
+	since     float64 // when current began
+	busyAt    float64
+	waits     func() bool // current is done when it says so
+	halted    bool
+	interrupt bool
+
+	planner   planner
+	rest      [4]float64 // where the machine is when nothing moves
+	planned   [4]float64 // where the last planned move ends
+	origin    [4]float64 // G92: what the firmware calls planned
+	homed     [3]bool
+	relative  bool
+	relativeE bool
+	inches    bool
+	feed      float64 // mm/s
+	speed     float64 // M220
+	flow      float64 // M221
+	fan       float64
+	heatedAt  float64
+	nozzle    *heater
+	bed       *heater
+	heatEvery float64 // automatic reports, s; 0 is off
+	heatNext  float64
+	posEvery  float64
+	posNext   float64
+	executed  []Executed
+	segments  []Segment
+}
+
+type command struct {
+	number int
+	text   string
+	words  map[byte]float64
+	code   string
+}
+
+// NewBoard returns a board that is switched on at time zero, its heaters at
+// room temperature.
+func NewBoard(cfg Config) *Board {
+	cfg = cfg.withDefaults()
+	rng := rand.New(rand.NewPCG(uint64(cfg.Seed), 0x5eed))
+	b := &Board{cfg: cfg, rng: rng}
+	b.nozzle = newHeater(cfg.Nozzle, cfg.Ambient, rng)
+	b.bed = newHeater(cfg.Bed, cfg.Ambient, rng)
+	b.Reset()
+	return b
+}
+
+// Reset restarts the firmware: everything it knew is gone, the heat is not.
+func (b *Board) Reset() {
+	at := b.planner.at(b.now, b.rest)
+	b.rx, b.urgent, b.line, b.slots, b.out = nil, nil, nil, nil, nil
+	b.last, b.current, b.waits, b.halted, b.interrupt = 0, nil, nil, false, false
+	b.planner = planner{slots: b.cfg.PlannerSlots}
+	b.rest = [4]float64{at[0], at[1], at[2]}
+	b.planned, b.origin = b.rest, b.rest // a board that starts believes to be at zero
+	b.homed = [3]bool{}
+	b.relative, b.relativeE, b.inches = false, false, false
+	b.feed, b.speed, b.flow, b.fan = 25, 1, 1, 0
+	b.nozzle.target, b.bed.target = 0, 0
+	b.heatEvery, b.posEvery = 0, 0
+	b.say("start")
+	b.say("echo:%s stand-in board", b.cfg.Name)
+	b.say("echo:Free memory: 4096  planner slots: %d", b.cfg.PlannerSlots)
+}
+
+// Now is the board's clock.
+func (b *Board) Now() time.Duration { return seconds(b.now) }
+
+func seconds(s float64) time.Duration { return time.Duration(s * float64(time.Second)) }
+
+func (b *Board) say(format string, args ...any) {
+	if b.cfg.Mute {
+		return
+	}
+	b.out = fmt.Appendf(b.out, format, args...)
+	b.out = append(b.out, '\n')
+}
+
+// Output returns what the board has said since the last call.
+func (b *Board) Output() []byte {
+	out := b.out
+	b.out = nil
+	if b.cfg.Rubbish {
+		for i := range out {
+			out[i] = byte(b.rng.IntN(256))
+		}
+	}
+	return out
+}
+
+// Receive takes bytes that arrive now. What does not fit the receive buffer is
+// lost, as on a real board.
+func (b *Board) Receive(data []byte) {
+	for _, c := range data {
+		if b.cfg.NoiseEvery > 0 && b.rng.IntN(b.cfg.NoiseEvery) == 0 {
+			c ^= 1 << b.rng.IntN(7)
+		}
+		b.watch(c)
+		if len(b.rx) >= b.cfg.ReceiveBuffer {
+			b.overflows++
+			continue
+		}
+		b.rx = append(b.rx, c)
+	}
+	b.read()
+}
+
+// watch looks for the commands that take effect as they arrive, whatever is
+// queued before them.
+func (b *Board) watch(c byte) {
+	if c != '\n' && c != '\r' {
+		if len(b.urgent) < 96 {
+			b.urgent = append(b.urgent, c)
+		}
+		return
+	}
+	text := strings.TrimSpace(string(b.urgent))
+	b.urgent = b.urgent[:0]
+	if strings.HasPrefix(text, "N") {
+		_, text, _ = strings.Cut(text, " ")
+	}
+	text, _, _ = strings.Cut(text, "*")
+	switch strings.TrimSpace(text) {
+	case "M112":
+		b.kill("Printer halted. kill() called!")
+	case "M108":
+		b.interrupt = true
+	case "M410":
+		b.rest = b.planner.at(b.now, b.rest)
+		b.planned = b.rest
+		b.planner.moves = nil
+	}
+}
+
+// kill stops everything until the next Reset.
+func (b *Board) kill(why string) {
+	if b.halted {
+		return
+	}
+	b.halted = true
+	b.nozzle.target, b.bed.target, b.fan = 0, 0, 0
+	b.rest = b.planner.at(b.now, b.rest)
+	b.planner.moves, b.slots, b.current = nil, nil, nil
+	b.say("Error:%s", why)
+}
+
+// read takes lines from the receive buffer while there are command slots.
+func (b *Board) read() {
+	for len(b.rx) > 0 && len(b.slots) < b.cfg.CommandSlots && !b.halted {
+		c := b.rx[0]
+		b.rx = b.rx[1:]
+		if c != '\n' && c != '\r' {
+			if len(b.line) < 96 {
+				b.line = append(b.line, c)
+			}
+			continue
+		}
+		text := strings.TrimSpace(string(b.line))
+		b.line = b.line[:0]
+		if text != "" {
+			b.take(text)
+		}
+	}
+}
+
+// take checks a line's number and checksum and queues its command.
+func (b *Board) take(text string) {
+	cmd := command{number: -1}
+	if text[0] == 'N' {
+		end := 1
+		for end < len(text) && text[end] >= '0' && text[end] <= '9' {
+			end++
+		}
+		number, _ := strconv.Atoi(text[1:end])
+		star := strings.LastIndexByte(text, '*')
+		body := strings.TrimSpace(text[end:])
+		if star >= end {
+			body = strings.TrimSpace(text[end:star])
+		}
+		if number != b.last+1 && !strings.HasPrefix(body, "M110") {
+			b.refuse("Line Number is not Last Line Number+1")
+			return
+		}
+		if star < 0 {
+			b.refuse("No Checksum with line number")
+			return
+		}
+		var sum byte
+		for i := range star {
+			sum ^= text[i]
+		}
+		if want, err := strconv.Atoi(strings.TrimSpace(text[star+1:])); err != nil || want != int(sum) {
+			b.refuse("checksum mismatch")
+			return
+		}
+		b.last, cmd.number, text = number, number, body
+	}
+	if i := strings.IndexByte(text, ';'); i >= 0 {
+		text = strings.TrimSpace(text[:i])
+	}
+	cmd.text = text
+	cmd.code, cmd.words = split(text)
+	b.slots = append(b.slots, cmd)
+}
+
+// refuse drops what has arrived and asks for the line after the last good one.
+func (b *Board) refuse(why string) {
+	b.say("Error:%s, Last Line: %d", why, b.last)
+	b.rx, b.line = nil, nil
+	b.say("Resend: %d", b.last+1)
+	b.say("ok")
+}
+
+// split reads "G1 X5 E.2", with or without its spaces, into its code and its
+// words. A word without a number has the value NaN.
+func split(text string) (string, map[byte]float64) {
+	text = strings.ToUpper(text)
+	end := 1
+	for end < len(text) && strings.IndexByte("0123456789.", text[end]) >= 0 {
+		end++
+	}
+	code, rest := text[:min(end, len(text))], text[min(end, len(text)):]
+	words := map[byte]float64{}
+	for i := 0; i < len(rest); {
+		letter := rest[i]
+		i++
+		if letter < 'A' || letter > 'Z' {
+			continue
+		}
+		start := i
+		for i < len(rest) && strings.IndexByte("+-0123456789.", rest[i]) >= 0 {
+			i++
+		}
+		v, err := strconv.ParseFloat(rest[start:i], 64)
+		if err != nil {
+			v = math.NaN()
+		}
+		words[letter] = v
+	}
+	return code, words
+}
+
+// Advance lets the board's clock run to that time.
+func (b *Board) Advance(to time.Duration) {
+	end := to.Seconds()
+	for {
+		b.work()
+		next := b.nextEvent()
+		if next > end {
+			break
+		}
+		b.pass(max(next, b.now))
+	}
+	b.pass(max(end, b.now))
+	b.work()
+}
+
+// Next is when the board has something to do by itself.
+func (b *Board) Next() time.Duration { return seconds(b.nextEvent()) }
+
+func (b *Board) nextEvent() float64 {
+	next := min(b.planner.next(), b.heatedAt+heaterStep)
+	if b.nozzle.target == 0 && b.bed.target == 0 && b.current == nil && len(b.planner.moves) == 0 {
+		next = b.heatedAt + 10*heaterStep // nothing that could be late
+	}
+	if b.current != nil && !b.cfg.NoBusy {
+		next = min(next, b.busyAt)
+	}
+	if b.heatEvery > 0 {
+		next = min(next, b.heatNext)
+	}
+	if b.posEvery > 0 {
+		next = min(next, b.posNext)
+	}
+	return next
+}
+
+// pass moves the clock to t, in steps no event lies between.
+func (b *Board) pass(t float64) {
+	b.now = t
+	for b.heatedAt+heaterStep <= t {
+		flow := 0.0
+		if len(b.planner.moves) > 0 && b.planner.moves[0].begun {
+			flow = b.planner.moves[0].flow
+		}
+		b.nozzle.step(b.cfg.Ambient, b.fan, flow)
+		b.bed.step(b.cfg.Ambient, b.fan, 0)
+		b.heatedAt += heaterStep
+	}
+	for _, h := range []*heater{b.nozzle, b.bed} {
+		if h.sensor > h.Max+5 {
+			b.kill("MAXTEMP triggered, system stopped!")
+		}
+	}
+	b.planner.advance(t, b.made)
+	if b.halted {
+		return
+	}
+	if b.heatEvery > 0 && t >= b.heatNext {
+		b.say(" %s", b.temperatures())
+		b.heatNext = t + b.heatEvery
+	}
+	if b.posEvery > 0 && t >= b.posNext {
+		b.say("%s", b.position())
+		b.posNext = t + b.posEvery
+	}
+	if b.current != nil && !b.cfg.NoBusy && t >= b.busyAt {
+		b.say("echo:busy: processing")
+		b.busyAt = t + 2
+	}
+}
+
+// made accounts for a move that has ended.
+func (b *Board) made(m *move) {
+	b.rest = m.to
+	if m.filament > 0 && b.cfg.Record && (m.from[0] != m.to[0] || m.from[1] != m.to[1]) {
+		b.segments = append(b.segments, Segment{From: [3]float64(m.from[:3]), To: [3]float64(m.to[:3]), Filament: m.filament})
+	}
+}
+
+// work carries out commands until one has to wait.
+func (b *Board) work() {
+	for !b.halted {
+		if b.current == nil {
+			b.read()
+			if len(b.slots) == 0 {
+				return
+			}
+			c := b.slots[0]
+			b.slots = append(b.slots[:0], b.slots[1:]...)
+			b.current, b.since, b.busyAt, b.interrupt = &c, b.now, b.now+2, false
+			b.waits = b.execute(&c)
+		}
+		if b.waits != nil && !b.waits() {
+			return
+		}
+		b.done()
+	}
+}
+
+// done acknowledges the current command.
+func (b *Board) done() {
+	c := b.current
+	b.current, b.waits = nil, nil
+	if b.cfg.Record {
+		b.executed = append(b.executed, Executed{Number: c.number, Line: c.text, At: b.Now()})
+	}
+	tail := ""
+	if b.cfg.AdvancedOK {
+		if c.number >= 0 {
+			tail = fmt.Sprintf(" N%d", c.number)
+		}
+		tail += fmt.Sprintf(" P%d B%d", b.cfg.PlannerSlots-len(b.planner.moves), b.cfg.CommandSlots-len(b.slots))
+	}
+	if c.code == "M105" {
+		tail += " " + b.temperatures()
+	}
+	b.say("ok%s", tail)
+}
+
+func (b *Board) temperatures() string {
+	n, p := b.nozzle, b.bed
+	return fmt.Sprintf("T:%.2f /%.2f B:%.2f /%.2f @:%d B@:%d", n.read(), n.target, p.read(), p.target, int(n.duty*127), int(p.duty*127))
+}
+
+func (b *Board) position() string {
+	var p [4]float64
+	at := b.planner.at(b.now, b.rest)
+	for i := range p {
+		p[i] = at[i] - b.origin[i]
+	}
+	return fmt.Sprintf("X:%.2f Y:%.2f Z:%.2f E:%.2f Count X:%d Y:%d Z:%d", p[0], p[1], p[2], p[3],
+		int(at[0]*80), int(at[1]*80), int(at[2]*400))
+}
+
+// Executed returns what has been carried out so far, if the board records.
+func (b *Board) Executed() []Executed { return append([]Executed(nil), b.executed...) }
+
+// Segments returns the plastic laid so far, if the board records.
+func (b *Board) Segments() []Segment { return append([]Segment(nil), b.segments...) }
+
+// Overflows counts the bytes that did not fit the receive buffer.
+func (b *Board) Overflows() int { return b.overflows }
+
+// Halted reports whether the firmware has stopped until it is reset.
+func (b *Board) Halted() bool { return b.halted }
+
+// Temperatures returns what the nozzle and the bed really have, in °C.
+func (b *Board) Temperatures() (nozzle, bed float64) { return b.nozzle.block, b.bed.block }
+
+// argument is the text after a command's code, for commands that take text.
+func (c *command) argument() string {
+	return strings.TrimSpace(c.text[min(len(c.code), len(c.text)):])
+}

@@ -1,0 +1,288 @@
+package simprinter
+
+import (
+	"math"
+)
+
+const near = 1.0 // K from the setpoint at which a wait ends
+
+// execute begins a command. It returns nil if the command is done at once, and
+// otherwise a function that says when it is.
+func (b *Board) execute(c *command) func() bool {
+	word := func(letter byte, otherwise float64) float64 {
+		if v, ok := c.words[letter]; ok && !math.IsNaN(v) {
+			return v
+		}
+		return otherwise
+	}
+	has := func(letter byte) bool { _, ok := c.words[letter]; return ok }
+	switch c.code {
+	case "G0", "G1":
+		return b.straight(c)
+	case "G2", "G3":
+		return b.arc(c)
+	case "G4":
+		return b.dwell(word('P', 0)/1000 + word('S', 0))
+	case "G20", "G21":
+		b.inches = c.code == "G20"
+	case "G28":
+		return b.home(c)
+	case "G90", "G91":
+		b.relative = c.code == "G91"
+		b.relativeE = b.relative
+	case "G92":
+		for i, letter := range []byte("XYZE") {
+			if has(letter) || len(c.words) == 0 {
+				b.origin[i] = b.planned[i] - word(letter, 0)*b.unit()
+			}
+		}
+	case "M17":
+	case "M18", "M84":
+		return b.settled(func() { b.homed = [3]bool{} })
+	case "M82", "M83":
+		b.relativeE = c.code == "M83"
+	case "M104", "M109":
+		b.nozzle.target = min(max(word('S', word('R', b.nozzle.target)), 0), b.cfg.Nozzle.Max-15)
+		if c.code == "M109" {
+			return b.warm(b.nozzle, has('R'))
+		}
+	case "M140", "M190":
+		b.bed.target = min(max(word('S', word('R', b.bed.target)), 0), b.cfg.Bed.Max-5)
+		if c.code == "M190" {
+			return b.warm(b.bed, has('R'))
+		}
+	case "M105", "M110", "M112", "M108", "M410", "M117":
+	case "M106":
+		b.fan = min(max(word('S', 255)/255, 0), 1)
+	case "M107":
+		b.fan = 0
+	case "M114":
+		b.say("%s", b.position())
+	case "M115":
+		b.identify()
+	case "M118":
+		b.say("echo:%s", c.argument())
+	case "M154":
+		b.posEvery = word('S', 0)
+		b.posNext = b.now + b.posEvery
+	case "M155":
+		b.heatEvery = word('S', 0)
+		b.heatNext = b.now + b.heatEvery
+	case "M220":
+		b.speed = min(max(word('S', 100), 10), 999) / 100
+	case "M221":
+		b.flow = min(max(word('S', 100), 10), 999) / 100
+	case "M400":
+		return b.settled(func() {})
+	default:
+		b.say("echo:Unknown command: %q", c.text)
+	}
+	return nil
+}
+
+func (b *Board) unit() float64 {
+	if b.inches {
+		return 25.4
+	}
+	return 1
+}
+
+// identify says what the board is and can do.
+func (b *Board) identify() {
+	b.say("FIRMWARE_NAME:Stand-in 1.0 PROTOCOL_VERSION:1.0 MACHINE_TYPE:%s EXTRUDER_COUNT:1 UUID:5e1f0000-0000-4000-8000-000000000001", b.cfg.Name)
+	caps := []struct {
+		name string
+		on   bool
+	}{
+		{"SERIAL_XON_XOFF", false}, {"AUTOREPORT_TEMP", !b.cfg.NoAutoReport}, {"AUTOREPORT_POS", !b.cfg.NoAutoReport},
+		{"PROGRESS", false}, {"EMERGENCY_PARSER", true}, {"BUSY_PROTOCOL", !b.cfg.NoBusy}, {"CHAMBER_TEMPERATURE", false},
+	}
+	for _, c := range caps {
+		on := 0
+		if c.on {
+			on = 1
+		}
+		b.say("Cap:%s:%d", c.name, on)
+	}
+}
+
+// target reads where a move goes, from its words and the modes in force.
+func (b *Board) target(c *command) [4]float64 {
+	to := b.planned
+	for i, letter := range []byte("XYZE") {
+		v, ok := c.words[letter]
+		if !ok || math.IsNaN(v) {
+			continue
+		}
+		v *= b.unit()
+		relative := b.relative
+		if i == 3 {
+			relative = b.relativeE
+		}
+		if relative {
+			to[i] += v
+		} else {
+			to[i] = v + b.origin[i]
+		}
+	}
+	for i := range 3 { // the ends of the axes
+		if b.homed[i] {
+			to[i] = min(max(to[i], -5), b.cfg.Size[i]+5)
+		}
+	}
+	if f, ok := c.words['F']; ok && f > 0 {
+		b.feed = f * b.unit() / 60
+	}
+	return to
+}
+
+func (b *Board) straight(c *command) func() bool {
+	return func() bool {
+		if b.planner.full() {
+			return false
+		}
+		to := b.target(c)
+		b.planner.add(b.now, b.planned, to, b.feed*b.speed, b.flow)
+		b.planned = to
+		return true
+	}
+}
+
+// arc makes a G2 or G3 of short straight moves.
+func (b *Board) arc(c *command) func() bool {
+	var points [][4]float64
+	prepared := false
+	return func() bool {
+		if !prepared {
+			points, prepared = b.arcPoints(c), true
+		}
+		for len(points) > 0 {
+			if b.planner.full() {
+				return false
+			}
+			b.planner.add(b.now, b.planned, points[0], b.feed*b.speed, b.flow)
+			b.planned, points = points[0], points[1:]
+		}
+		return true
+	}
+}
+
+func (b *Board) arcPoints(c *command) [][4]float64 {
+	from, to := b.planned, b.target(c)
+	cx, cy := from[0]+c.words['I']*b.unit(), from[1]+c.words['J']*b.unit()
+	if r := c.words['R'] * b.unit(); r != 0 {
+		dx, dy := to[0]-from[0], to[1]-from[1]
+		d := math.Hypot(dx, dy)
+		h := math.Sqrt(math.Max(r*r-d*d/4, 0)) / d
+		if (c.code == "G2") != (r < 0) {
+			h = -h
+		}
+		cx, cy = (from[0]+to[0])/2-dy*h, (from[1]+to[1])/2+dx*h
+	}
+	radius := math.Hypot(from[0]-cx, from[1]-cy)
+	start := math.Atan2(from[1]-cy, from[0]-cx)
+	turn := math.Atan2(to[1]-cy, to[0]-cx) - start
+	if c.code == "G2" {
+		for turn >= -1e-9 {
+			turn -= 2 * math.Pi
+		}
+	} else {
+		for turn <= 1e-9 {
+			turn += 2 * math.Pi
+		}
+	}
+	n := max(int(math.Abs(turn)*radius), 1)
+	points := make([][4]float64, 0, n)
+	for i := 1; i < n; i++ {
+		share := float64(i) / float64(n)
+		angle := start + turn*share
+		points = append(points, [4]float64{
+			cx + radius*math.Cos(angle), cy + radius*math.Sin(angle),
+			from[2] + (to[2]-from[2])*share, from[3] + (to[3]-from[3])*share,
+		})
+	}
+	return append(points, to)
+}
+
+// settled waits until nothing moves and then does what it is given.
+func (b *Board) settled(then func()) func() bool {
+	return func() bool {
+		b.planner.hurry(b.now)
+		b.planner.advance(b.now, b.made)
+		if len(b.planner.moves) > 0 {
+			return false
+		}
+		then()
+		return true
+	}
+}
+
+func (b *Board) dwell(seconds float64) func() bool {
+	still := b.settled(func() {})
+	began := math.Inf(1)
+	return func() bool {
+		if math.IsInf(began, 1) && still() {
+			began = b.now
+		}
+		return b.now >= began+seconds
+	}
+}
+
+// home moves the named axes, or all, to their ends one after another.
+func (b *Board) home(c *command) func() bool {
+	var axes []int
+	for i, letter := range []byte("XYZ") {
+		if _, named := c.words[letter]; named {
+			axes = append(axes, i)
+		}
+	}
+	if len(axes) == 0 {
+		axes = []int{0, 1, 2}
+	}
+	still := b.settled(func() {})
+	began, takes := math.Inf(1), 0.0
+	return func() bool {
+		if math.IsInf(began, 1) {
+			if !still() {
+				return false
+			}
+			began = b.now
+			speeds := [3]float64{50, 50, 8}
+			for _, i := range axes {
+				takes += math.Abs(b.rest[i])/speeds[i] + 1.5 // and the second, slow touch
+			}
+		}
+		if b.now < began+takes {
+			return false
+		}
+		for _, i := range axes {
+			b.rest[i], b.planned[i], b.origin[i], b.homed[i] = 0, 0, 0, true
+		}
+		return true
+	}
+}
+
+// warm waits for a heater and reports every second. A heater that is too hot is
+// waited for only if both ways were asked for.
+func (b *Board) warm(h *heater, bothWays bool) func() bool {
+	const residency = 3.0 // s it must stay near
+	said, steady := b.now, math.Inf(1)
+	return func() bool {
+		if b.interrupt || h.target <= 0 {
+			return true
+		}
+		miss := h.target - h.sensor
+		if miss < near && (!bothWays || miss > -near) {
+			steady = min(steady, b.now)
+		} else {
+			steady = math.Inf(1)
+		}
+		if b.now >= said+1 {
+			said = b.now
+			if b.heatEvery == 0 {
+				b.say(" %s W:?", b.temperatures())
+			}
+		}
+		return b.now >= steady+residency
+	}
+}

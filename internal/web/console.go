@@ -1,0 +1,41 @@
+package web
+
+import (
+	"embed"
+	"io/fs"
+	"net/http"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// built holds the console as its build leaves it.
+//
+//go:embed all:console
+var built embed.FS
+
+// console serves the built console. Its areas are addresses of one page.
+func console(r chi.Router) {
+	files, err := fs.Sub(built, "console")
+	if err != nil {
+		panic(err) // the folder is embedded above
+	}
+	assets := http.FileServerFS(files)
+	r.Get("/assets/*", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // their names change with their contents
+		assets.ServeHTTP(w, r)
+	})
+	page := func(w http.ResponseWriter, _ *http.Request) {
+		b, err := fs.ReadFile(files, "index.html")
+		if err != nil {
+			b = []byte("<!doctype html><title>Diathermon</title><p>This build has no console: run <code>make build</code>.")
+		}
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.Header().Set("Cache-Control", "no-cache")
+		w.Write(b)
+	}
+	for _, area := range strings.Fields("/ /bench /shelf /wire") {
+		r.Get(area, page)
+	}
+	r.Get("/favicon.svg", assets.ServeHTTP)
+}
