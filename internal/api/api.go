@@ -13,7 +13,7 @@ type Bench struct {
 	Printer  Printer   `json:"printer"`
 	Link     Link      `json:"link"`
 	Firmware *Firmware `json:"firmware,omitempty" doc:"Absent until the printer has told"`
-	Heaters  []Heater  `json:"heaters" nullable:"false"`
+	Heaters  []Heater  `json:"heaters"`
 	Position Position  `json:"position"`
 	Run      *Run      `json:"run,omitempty" doc:"The run that goes on, or the last one since the service started"`
 }
@@ -59,7 +59,7 @@ type Heater struct {
 
 // Heat is the event that tells all heaters.
 type Heat struct {
-	Heaters []Heater `json:"heaters" nullable:"false"`
+	Heaters []Heater `json:"heaters"`
 }
 
 // Position is where the printer says it is.
@@ -111,7 +111,7 @@ type Progress struct {
 
 // Runs is a list of runs, the newest first.
 type Runs struct {
-	Runs []Run `json:"runs" nullable:"false"`
+	Runs []Run `json:"runs"`
 }
 
 // StartRun asks for a run.
@@ -152,7 +152,7 @@ type Check struct {
 
 // Shelf is the list of stored files, the newest first.
 type Shelf struct {
-	Files []File `json:"files" nullable:"false"`
+	Files []File `json:"files"`
 }
 
 // Stored answers an upload.
@@ -167,7 +167,7 @@ type Stored struct {
 type HeatLog struct {
 	From     time.Time `json:"from"`
 	To       time.Time `json:"to"`
-	Readings []Reading `json:"readings" nullable:"false"`
+	Readings []Reading `json:"readings"`
 	More     bool      `json:"more" doc:"The window holds more readings; ask again from the last one's time"`
 }
 
@@ -200,14 +200,14 @@ type SayLine struct {
 // Said answers SayLine.
 type Said struct {
 	Line  string   `json:"line" doc:"As it was sent, without its number and checksum"`
-	Reply []string `json:"reply" nullable:"false"`
+	Reply []string `json:"reply"`
 	Taken bool     `json:"taken" doc:"The printer has acknowledged it"`
 }
 
 // Wire is recent traffic, the oldest line first; also the event that tells new
 // lines.
 type Wire struct {
-	Lines []Traffic `json:"lines" nullable:"false"`
+	Lines []Traffic `json:"lines"`
 }
 
 // Traffic is one line said on the wire.

@@ -105,6 +105,7 @@ func (h *Host) Resume(ctx context.Context, id string) (RunNow, error) {
 		if err := h.moveTo(j.before, ""); err != nil {
 			return err
 		}
+		j.pace.last = 0
 		h.conv.Hold(h.now(), false)
 		return nil
 	})

@@ -29,6 +29,7 @@ type job struct {
 	before run.State
 	stop   string // why it is being stopped; empty while it is not
 	dirty  bool   // something changed since it was last published
+	pace   pace
 }
 
 // batchLines is how many lines the reader hands over at once, and readAhead how
@@ -175,6 +176,9 @@ func (h *Host) progress() {
 	j := h.job
 	j.record.Taken++
 	j.dirty = true
+	if j.record.State == run.Running {
+		j.pace.note(h.now())
+	}
 	if j.record.Laying.IsZero() && j.file.First > 0 && j.record.Taken >= j.file.First {
 		j.record.Laying = time.Now().UTC()
 		switch j.record.State {
@@ -257,7 +261,7 @@ func (h *Host) runNow() *RunNow {
 	if now.Layer > 0 {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}
-	now.Left = now.Progress.Left
+	now.Left = j.pace.left(j.file.Duration, now.Progress.Left)
 	if j.record.State == run.Finished {
 		now.Left, now.Share = 0, 1
 	}
@@ -269,4 +273,44 @@ func (h *Host) InUse(name string) bool {
 	used := false
 	err := h.ask(context.Background(), func() { used = h.job != nil && h.job.file.Name == name })
 	return err == nil && used
+}
+
+// pace compares how long the moves really take with how long they were computed
+// to take, on this printer and at the speed a person has set.
+type pace struct {
+	last   time.Duration // when a line was last taken
+	active time.Duration // in all, without the pauses
+	begun  bool
+	before time.Duration // computed time of the moves before the first noted
+}
+
+// A gap longer than pauseGap between two lines is a pause, not a move; a pace is
+// believed after paceAfter.
+const (
+	pauseGap  = 2 * time.Minute
+	paceAfter = 30 * time.Second
+)
+
+// note takes the time at which a line was taken while the run draws.
+func (p *pace) note(now time.Duration) {
+	if gap := now - p.last; p.last > 0 && gap < pauseGap {
+		p.active += gap
+	}
+	p.last = now
+}
+
+// left turns the computed time left into the time that it will take.
+func (p *pace) left(total, computed time.Duration) time.Duration {
+	done := total - computed
+	if !p.begun {
+		if p.active > 0 {
+			p.begun, p.before = true, done
+		}
+		return computed
+	}
+	if done -= p.before; done < paceAfter || p.active <= 0 {
+		return computed
+	}
+	ratio := min(max(p.active.Seconds()/done.Seconds(), 0.01), 20)
+	return time.Duration(float64(computed) * ratio)
 }

@@ -37,7 +37,7 @@ func Parts() []Part {
 		},
 		{
 			Name: "focuser-knob-fluted.gcode", Layers: 320, Height: 0.12, Floor: 0, Solid: 5, Walls: 3, Infill: 3.2,
-			Outline: fluted(15, 0.9, 18), Hole: hexagon(4.1), Nozzle: 215, Bed: 60, Speed: 100, CornerStep: 0.022,
+			Outline: fluted(15, 0.9, 18), Hole: hexagon(4.1), Nozzle: 215, Bed: 60, Speed: 100, CornerStep: 0.05,
 		},
 		{
 			Name: "finder-shoe-dovetail.gcode", Layers: 110, Height: 0.2, Floor: 0, Solid: 4, Walls: 3, Infill: 3.6,

@@ -14,6 +14,7 @@ import (
 )
 
 func init() {
+	huma.DefaultArrayNullable = false
 	huma.NewError = func(status int, msg string, errs ...error) huma.StatusError {
 		p := &api.Problem{Status: status, Title: msg}
 		for _, err := range errs {

@@ -186,9 +186,14 @@ func (s *scanner) lay(m gcode.Move) {
 			s.Extent.add(gcode.Position{m.Centre[0] + radius, m.Centre[1] + radius, m.To[gcode.Z]})
 		}
 	}
-	if n := len(s.Marks); n == 0 || m.To[gcode.Z] > s.Marks[n-1].Z+0.01 {
-		s.Marks = append(s.Marks, run.Mark{Command: s.Commands - 1, Z: m.To[gcode.Z]})
+	n := len(s.Marks)
+	switch mark := (run.Mark{Command: s.Commands - 1, Z: m.To[gcode.Z]}); {
+	case n == 0 || mark.Z > s.Marks[n-1].Z+0.01:
+		s.Marks = append(s.Marks, mark)
 		s.pending = append(s.pending, n)
+	case n == 1 && mark.Z < s.Marks[0].Z-0.01: // what came before was a priming line above the first layer
+		s.Marks[0] = mark
+		s.pending = []int{0}
 	}
 }
 

@@ -1,0 +1,74 @@
+<script setup lang="ts">
+import { mdiSend } from '@mdi/js'
+import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
+
+import { answered, api } from '../api/client'
+import { useHost } from '../live/host'
+import { useTraffic } from '../live/traffic'
+
+const host = useHost()
+const traffic = useTraffic()
+const line = ref('')
+const busy = ref(false)
+const reports = ref(false)
+const said: string[] = []
+let recalled = 0
+const box = useTemplateRef<HTMLDivElement>('box')
+
+/** Temperatures, positions and busy lines come every second and hide the rest. */
+const upkeep = /^(ok )? ?(T:|B:|X:|echo:busy)|^N\d+ M(105|114|154|155)\b/
+const shown = computed(() => reports.value ? traffic.lines : traffic.lines.filter(l => !upkeep.test(l.text)))
+
+watch(shown, async () => {
+  const el = box.value
+  if (!el || el.scrollTop + el.clientHeight < el.scrollHeight - 60) return // the person is reading further up
+  await nextTick()
+  el.scrollTop = el.scrollHeight
+})
+onMounted(() => nextTick(() => box.value?.scrollTo(0, box.value.scrollHeight)))
+
+const clock = (at: string) => new Date(at).toLocaleTimeString([], { hourCycle: 'h23' })
+
+async function say() {
+  const text = line.value.trim()
+  if (!text) return
+  busy.value = true
+  if (await host.attempt(() => answered(api.POST('/v1/wire', { body: { line: text } })))) {
+    said.push(text)
+    recalled = said.length
+    line.value = ''
+  }
+  busy.value = false
+}
+
+function recall(step: number) {
+  recalled = Math.min(Math.max(recalled + step, 0), said.length)
+  line.value = said[recalled] ?? ''
+}
+</script>
+
+<template>
+  <v-card>
+    <div ref="box" class="traffic mono pa-3" role="log" aria-label="Traffic between host and printer" tabindex="0">
+      <div v-for="l in shown" :key="l.seq" class="d-flex ga-2" :class="l.sent ? 'sent' : ''">
+        <span class="text-medium-emphasis d-none d-sm-inline">{{ clock(l.at) }}</span>
+        <span aria-hidden="true">{{ l.sent ? '→' : '←' }}</span>
+        <span class="break">{{ l.text }}</span>
+      </div>
+    </div>
+    <v-divider />
+    <form class="d-flex align-center ga-2 pa-3" @submit.prevent="say">
+      <v-text-field
+        v-model="line" label="Say a line of G-code" placeholder="M115" autocapitalize="characters" autocomplete="off" spellcheck="false" class="mono"
+        @keydown.up.prevent="recall(-1)" @keydown.down.prevent="recall(1)"
+      />
+      <v-btn type="submit" color="primary" variant="flat" height="40" :icon="mdiSend" rounded="lg" :loading="busy" :disabled="!host.live" title="Say it" />
+    </form>
+    <v-checkbox v-model="reports" label="Show reports and other upkeep" density="compact" hide-details class="px-3 pb-2" />
+  </v-card>
+</template>
+
+<style scoped>
+.traffic { height: calc(100dvh - 300px); min-height: 260px; overflow-y: auto; }
+.sent { color: rgb(var(--v-theme-primary)); }
+</style>

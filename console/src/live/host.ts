@@ -1,0 +1,89 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+
+import { answered, api, type Problem, type Schemas } from '../api/client'
+import { useHeatPast } from './heatPast'
+import { useTraffic } from './traffic'
+
+/** Everything live, kept up to date by the host's events. */
+export const useHost = defineStore('host', () => {
+  const printer = ref<Schemas['Printer']>()
+  const link = ref<Schemas['Link']>()
+  const heaters = ref<Schemas['Heater'][]>([])
+  const position = ref<Schemas['Position']>()
+  const run = ref<Schemas['Run']>()
+  const messages = shallowRef<Schemas['Message'][]>([])
+  const connected = ref(false)
+  const problem = ref<Problem>()
+  const past = useHeatPast()
+  const traffic = useTraffic()
+
+  const live = computed(() => connected.value && link.value?.state === 'live')
+  const going = computed(() => run.value !== undefined && !['finished', 'stopped', 'broken', 'interrupted'].includes(run.value.state))
+
+  async function refresh() {
+    const bench = await answered(api.GET('/v1/bench'))
+    printer.value = bench.printer
+    link.value = bench.link
+    heaters.value = bench.heaters
+    position.value = bench.position
+    run.value = bench.run
+    document.title = `${bench.printer.name} · Diathermon`
+  }
+
+  function listen() {
+    const events = new EventSource('/v1/events')
+    const on = <T>(kind: string, take: (data: T) => void) =>
+      events.addEventListener(kind, e => take(JSON.parse((e as MessageEvent<string>).data) as T))
+    events.onopen = () => {
+      connected.value = true
+      refresh().catch(tell)
+      past.load().catch(tell)
+      traffic.load().catch(tell)
+    }
+    events.onerror = () => {
+      connected.value = false
+      if (events.readyState === EventSource.CLOSED) { // refused, so find out why, and try again
+        refresh().catch(() => undefined)
+        setTimeout(listen, 3000)
+      }
+    }
+    on<Schemas['Link']>('link', data => { link.value = data })
+    on<Schemas['Heat']>('heat', data => {
+      heaters.value = data.heaters
+      past.note(data.heaters)
+    })
+    on<Schemas['Run']>('run', data => { run.value = data })
+    on<Schemas['Position']>('position', data => { position.value = data })
+    on<Schemas['Wire']>('wire', data => traffic.note(data.lines))
+    on<Schemas['Message']>('message', data => { messages.value = [...messages.value, data].slice(-50) })
+  }
+
+  /** Shows a problem to the person until it is dismissed. */
+  function tell(p: unknown) { problem.value = p as Problem }
+
+  /** Does something and shows the problem if it fails; says whether it did not. */
+  async function attempt(act: () => Promise<unknown>): Promise<boolean> {
+    try {
+      await act()
+      return true
+    } catch (p) {
+      tell(p)
+      return false
+    }
+  }
+
+  const control = (verb: 'hold' | 'resume' | 'stop') => attempt(async () => {
+    if (!run.value) return
+    run.value = await answered(api.POST(`/v1/runs/{id}/${verb}`, { params: { path: { id: run.value.id } } }))
+  })
+  const start = (file: string) => attempt(async () => {
+    run.value = await answered(api.POST('/v1/runs', { body: { file } }))
+  })
+  const halt = () => attempt(() => answered(api.POST('/v1/halt')))
+  const reconnect = () => attempt(() => answered(api.POST('/v1/bench/reconnect')))
+  const setHeat = (heater: string, setpoint: number) =>
+    attempt(() => answered(api.PUT('/v1/heat/{heater}', { params: { path: { heater } }, body: { setpoint } })))
+
+  return { printer, link, heaters, position, run, messages, connected, problem, live, going, listen, tell, attempt, control, start, halt, reconnect, setHeat }
+})

@@ -1,0 +1,15 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+import Bench from './areas/Bench.vue'
+import Shelf from './areas/Shelf.vue'
+import Wire from './areas/Wire.vue'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/bench' },
+    { path: '/bench', component: Bench },
+    { path: '/shelf', component: Shelf },
+    { path: '/wire', component: Wire },
+  ],
+})

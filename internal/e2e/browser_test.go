@@ -1,0 +1,83 @@
+package e2e
+
+import (
+	"context"
+	"os"
+	"os/exec"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+)
+
+// browser opens a headless Chromium of the given size on the console, signed
+// in.
+func (b *bench) browser(width, height int, dark bool) context.Context {
+	b.t.Helper()
+	path, err := exec.LookPath("chromium")
+	if err != nil {
+		b.t.Fatal("chromium is not installed: run 'make test', which installs it")
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.WindowSize(width, height),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("force-color-profile", "srgb"),
+		chromedp.WSURLReadTimeout(patience),
+	)
+	ctx, cancelAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+	ctx, cancel := chromedp.NewContext(ctx)
+	b.t.Cleanup(func() { cancel(); cancelAllocator() })
+	scheme := "light"
+	if dark {
+		scheme = "dark"
+	}
+	b.do(ctx,
+		chromedp.EmulateViewport(int64(width), int64(height)),
+		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}})
+			return err
+		}),
+		chromedp.Navigate(b.service.SignInLink()),
+		chromedp.WaitVisible(`[data-link]`),
+	)
+	return ctx
+}
+
+// do carries out actions in the browser, within patience.
+func (b *bench) do(ctx context.Context, actions ...chromedp.Action[chromedp.Void]) {
+	b.t.Helper()
+	ask(b, ctx, chromedp.Steps(actions...))
+}
+
+// ask carries out one action in the browser, within patience, and returns what
+// it found.
+func ask[T any](b *bench, ctx context.Context, action chromedp.Action[T]) T {
+	b.t.Helper()
+	type result struct {
+		value T
+		err   error
+	}
+	done := make(chan result, 1) // a deadline on a browser's first context would end the browser
+	go func() {
+		v, err := chromedp.Run(ctx, action)
+		done <- result{v, err}
+	}()
+	select {
+	case r := <-done:
+		if r.err != nil {
+			b.t.Fatalf("the browser: %v", r.err)
+		}
+		return r.value
+	case <-time.After(patience):
+		b.t.Fatal("the browser did not come to an end of it")
+	}
+	panic("not reached")
+}
+
+// shoot takes a picture of the page into a file.
+func (b *bench) shoot(ctx context.Context, path string) {
+	b.t.Helper()
+	if err := os.WriteFile(path, ask(b, ctx, chromedp.CaptureScreenshot()), 0o644); err != nil {
+		b.t.Fatal(err)
+	}
+}
