@@ -36,6 +36,7 @@ type Board struct {
 	last      int // the last line number taken
 	out       []byte
 	overflows int
+	clean     int // bytes to come that noise spares
 
 	current   *command
 	since     float64 // when current began
@@ -129,12 +130,19 @@ func (b *Board) Output() []byte {
 	return out
 }
 
+// cleanBytes is how many bytes noise spares after it has spoiled one. Two flips
+// of the same bit in one line cancel out in the trade's checksum: no host could
+// notice them.
+const cleanBytes = 96
+
 // Receive takes bytes that arrive now. What does not fit the receive buffer is
 // lost, as on a real board.
 func (b *Board) Receive(data []byte) {
 	for _, c := range data {
-		if b.cfg.NoiseEvery > 0 && b.rng.IntN(b.cfg.NoiseEvery) == 0 {
+		b.clean--
+		if b.cfg.NoiseEvery > 0 && b.clean < 0 && b.rng.IntN(b.cfg.NoiseEvery) == 0 {
 			c ^= 1 << b.rng.IntN(7)
+			b.clean = cleanBytes
 		}
 		b.watch(c)
 		if len(b.rx) >= b.cfg.ReceiveBuffer {

@@ -1,0 +1,166 @@
+package gcode_test
+
+import (
+	"math"
+	"testing"
+
+	"diathermon/internal/core/gcode"
+)
+
+func TestCommandIsWhatThePrinterShouldReceive(t *testing.T) {
+	for _, c := range []struct{ raw, want string }{
+		{"", ""},
+		{"   \t\r\n", ""},
+		{"; only a comment", ""},
+		{"G1 X5 ; to the right\r\n", "G1 X5"},
+		{"G1 X5 (slowly) Y6", "G1 X5  Y6"},
+		{"(nothing but this)", ""},
+		{"G1 X5 (a (nested) one)", "G1 X5"},
+		{"N12 G1 X5*97", "G1 X5"},
+		{"n3G28*12", "G28"},
+		{"N7 M117 5*3 is fifteen*99", "M117 5*3 is fifteen"},
+		{"M117 Dust cap (32 mm)", "M117 Dust cap (32 mm)"},
+		{"M117 done ; and dusted", "M117 done"},
+		{"  G0\tX1  ", "G0\tX1"},
+		{"START_OF_PART BED=60", "START_OF_PART BED=60"},
+		{"N", "N"},
+	} {
+		if got := string(gcode.Command([]byte(c.raw))); got != c.want {
+			t.Errorf("Command(%q) = %q, want %q", c.raw, got, c.want)
+		}
+	}
+}
+
+func TestParseReadsWords(t *testing.T) {
+	var l gcode.Line
+	if err := l.Parse([]byte("g1x-5.25 Y+.5E12 F 3000 S")); err != nil {
+		t.Fatal(err)
+	}
+	if !l.Is('G', 1) || !l.IsMove() {
+		t.Errorf("got %c%d, want G1", l.Letter, l.Number)
+	}
+	for letter, want := range map[byte]float64{'X': -5.25, 'Y': 0.5, 'E': 12, 'F': 3000} {
+		if got, ok := l.Value(letter); !ok || got != want {
+			t.Errorf("%c is %v, %v, want %v", letter, got, ok, want)
+		}
+	}
+	if !l.Has('S') || l.Has('Z') {
+		t.Error("S stands there without a number and Z does not")
+	}
+	if _, ok := l.Value('S'); ok {
+		t.Error("S has no number")
+	}
+	if err := l.Parse([]byte("G29.1 X2")); err != nil || l.Number != 29 || l.Sub != 1 {
+		t.Errorf("got G%d.%d, %v, want G29.1", l.Number, l.Sub, err)
+	}
+	if err := l.Parse([]byte("M117 Hello X5?")); err != nil || string(l.Text) != "Hello X5?" || l.Has('X') {
+		t.Errorf("M117's text is %q, %v", l.Text, err)
+	}
+	for _, bad := range []string{"hello", "solid cube", "G", "Gx", "1234", "G1 X5 #7", "\x89PNG"} {
+		if err := l.Parse([]byte(bad)); err == nil {
+			t.Errorf("%q was taken for G-code", bad)
+		}
+	}
+}
+
+func TestNumberedLinesCarryTheTradesChecksum(t *testing.T) {
+	// The exclusive or of "N3 T0" is 57: the worked example of the convention.
+	if got := string(gcode.AppendNumbered(nil, 3, []byte("T0"))); got != "N3 T0*57\n" {
+		t.Errorf("got %q, want %q", got, "N3 T0*57\n")
+	}
+}
+
+// through applies a program and returns the state and the moves it leads to.
+func through(t *testing.T, program ...string) (gcode.State, []gcode.Move) {
+	t.Helper()
+	var s gcode.State
+	var l gcode.Line
+	var moves []gcode.Move
+	for _, p := range program {
+		if err := l.Parse(gcode.Command([]byte(p))); err != nil {
+			t.Fatal(err)
+		}
+		if m, ok := s.Apply(&l); ok {
+			moves = append(moves, m)
+		}
+	}
+	return s, moves
+}
+
+func TestModesStayInForce(t *testing.T) {
+	for name, c := range map[string]struct {
+		program []string
+		want    gcode.Position
+		feed    float64
+	}{
+		"absolute":             {[]string{"G1 X10 Y5 Z1 E2 F1200", "G1 X20"}, gcode.Position{20, 5, 1, 2}, 20},
+		"relative":             {[]string{"G91", "G1 X10 E1", "G1 X10 E1"}, gcode.Position{20, 0, 0, 2}, 0},
+		"relative extruder":    {[]string{"M83", "G1 X10 E1", "G1 X20 E1"}, gcode.Position{20, 0, 0, 2}, 0},
+		"G90 makes E absolute": {[]string{"M83", "G90", "G1 E5", "G1 E6"}, gcode.Position{0, 0, 0, 6}, 0},
+		"inches":               {[]string{"G20", "G1 X1 F60"}, gcode.Position{25.4, 0, 0, 0}, 25.4},
+		"redefined":            {[]string{"G1 E50", "G92 E0", "G1 E2"}, gcode.Position{0, 0, 0, 2}, 0},
+		"homed":                {[]string{"G1 X10 Y10 Z10", "G28 X"}, gcode.Position{0, 10, 10, 0}, 0},
+	} {
+		s, _ := through(t, c.program...)
+		if s.At != c.want || math.Abs(s.Feed-c.feed) > 1e-9 {
+			t.Errorf("%s: at %v with %v mm/s, want %v with %v", name, s.At, s.Feed, c.want, c.feed)
+		}
+	}
+	s, _ := through(t, "G1 E50", "G92 E0", "G1 E2", "G28", "M106 S127.5", "T1")
+	if got := s.Machine()[gcode.E]; got != 52 {
+		t.Errorf("the firmware's own E is %v, want 52", got)
+	}
+	if s.Homed != [3]bool{true, true, true} || s.Fan != 0.5 || s.Tool != 1 {
+		t.Errorf("homed %v, fan %v, tool %d", s.Homed, s.Fan, s.Tool)
+	}
+	if s, _ := through(t, "G28", "M84"); s.Homed != [3]bool{} {
+		t.Error("motors that are off are not homed")
+	}
+}
+
+func TestArcsHaveTheirLength(t *testing.T) {
+	for program, want := range map[string]float64{
+		"G3 X0 Y10 I-10 J0":  math.Pi * 5,               // a quarter of a circle of 10 mm
+		"G2 X0 Y10 I-10 J0":  math.Pi * 15,              // the other three
+		"G3 X10 Y0 I-10":     math.Pi * 20,              // a whole one
+		"G3 X0 Y10 R10":      math.Pi * 5,               // the same quarter by its radius
+		"G3 X0 Y10 R-10":     math.Pi * 15,              // and the longer way
+		"G1 X20 Y0":          10,                        //
+		"G1 X10 Y0 Z3 E4":    3,                         //
+		"G1 E7":              7,                         // filament alone
+		"G3 X-10 Y0 Z4 I-10": math.Hypot(10*math.Pi, 4), // half a turn of a helix
+	} {
+		_, moves := through(t, "G1 X10 Y0", program)
+		if got := moves[len(moves)-1].Length(); math.Abs(got-want) > 1e-6 {
+			t.Errorf("%s: %v mm, want %v", program, got, want)
+		}
+	}
+}
+
+func FuzzLine(f *testing.F) {
+	for _, seed := range []string{"N5 G1 X1.5 Y-2 E.04 F1800*33", "M117 (hello) ; you", "G2 X1 I2 J3 (arc)", "G1 X99999999999999999999", "T1", "M23 /a*b.g", "G1 X5 \"quoted", "((("} {
+		f.Add([]byte(seed))
+	}
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		command := gcode.Command(raw)
+		var l gcode.Line
+		var s gcode.State
+		if l.Parse(command) == nil && l.Letter != 0 {
+			s.Apply(&l)
+		}
+		if again := gcode.Command(command); len(again) > len(command) {
+			t.Errorf("Command(%q) grew to %q", command, again)
+		}
+	})
+}
+
+func BenchmarkParse(b *testing.B) {
+	line := []byte("G1 X123.456 Y78.901 E1234.56789 F4800 ; infill")
+	var l gcode.Line
+	b.ReportAllocs()
+	for b.Loop() {
+		if err := l.Parse(gcode.Command(line)); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
