@@ -219,6 +219,11 @@ func (c *Client) Halt(ctx context.Context) error {
 	return c.call(ctx, http.MethodPost, "/v1/halt", nil, nil)
 }
 
+// Reconnect closes the port and opens it anew.
+func (c *Client) Reconnect(ctx context.Context) error {
+	return c.call(ctx, http.MethodPost, "/v1/bench/reconnect", nil, nil)
+}
+
 // SetHeat gives a heater a setpoint in °C.
 func (c *Client) SetHeat(ctx context.Context, heater string, setpoint float64) (api.HeatSet, error) {
 	var out api.HeatSet

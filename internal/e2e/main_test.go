@@ -93,12 +93,7 @@ func start(t testing.TB, printer simprinter.Config) *bench {
 	b.config.Printer.Width, b.config.Printer.Depth, b.config.Printer.Height = 230, 230, 240
 	b.config.Printer.Limits = service.Limits{Nozzle: 285, Bed: 110}
 	if printer.Name != "" {
-		device, err := simprinter.Open(b.config.Device, printer)
-		if err != nil {
-			t.Fatal(err)
-		}
-		b.device = device
-		t.Cleanup(func() { device.Close() })
+		b.plug(printer)
 	}
 	b.up()
 	t.Cleanup(func() {
@@ -109,6 +104,20 @@ func start(t testing.TB, printer simprinter.Config) *bench {
 	})
 	return b
 }
+
+// plug puts a stand-in at the port.
+func (b *bench) plug(printer simprinter.Config) {
+	b.t.Helper()
+	device, err := simprinter.Open(b.config.Device, printer)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	b.device = device
+	b.t.Cleanup(func() { device.Close() })
+}
+
+// restart presses the printer's reset button.
+func (b *bench) restart() { b.device.Do((*simprinter.Board).Reset) }
 
 // up starts the service on what is in its data folder and database.
 func (b *bench) up() {

@@ -14,6 +14,7 @@ import (
 
 const (
 	retryOpen   = 2 * time.Second        // between tries to open the port
+	closedFor   = 250 * time.Millisecond // before a port is opened anew: a board needs it to notice
 	showEvery   = 250 * time.Millisecond // live events of traffic and progress
 	pollEvery   = 2 * time.Second        // where the firmware does not report by itself
 	closingTime = 5 * time.Second        // for the heaters-off at shutdown
@@ -41,11 +42,14 @@ func (h *Host) Work(ctx context.Context) {
 		err = h.talk(ctx, port)
 		port.Close()
 		h.gone(err)
-		if err != nil && ctx.Err() == nil && !h.reopen {
+		wait := retryOpen
+		if h.reopen {
+			h.reopen, wait = false, closedFor
+			h.setLink(Opening, "opening the port anew", device)
+		} else if err != nil && ctx.Err() == nil {
 			h.setLink(Absent, fmt.Sprintf("the port is gone (%v): is the cable loose?", err), device)
-			h.idle(ctx, retryOpen)
 		}
-		h.reopen = false
+		h.idle(ctx, wait)
 	}
 }
 

@@ -190,6 +190,7 @@ func (b *Board) kill(why string) {
 	b.nozzle.target, b.bed.target, b.fan = 0, 0, 0
 	b.rest = b.planner.at(b.now, b.rest)
 	b.planner.moves, b.slots, b.current = nil, nil, nil
+	b.heatEvery, b.posEvery = 0, 0
 	b.say("Error:%s", why)
 }
 

@@ -25,6 +25,7 @@ type Device struct {
 	opened   chan struct{} // a program has opened the port
 	quit     chan struct{}
 	ended    sync.WaitGroup
+	closing  sync.Once
 
 	mu     sync.Mutex // guards what follows
 	board  *Board
@@ -99,12 +100,15 @@ func link(name, path string) error {
 	return os.Rename(next, path)
 }
 
-// Close takes the printer away, as if its cable were pulled.
-func (d *Device) Close() error {
-	close(d.quit)
-	d.ended.Wait()
-	os.Remove(d.Path)
-	return d.master.Close()
+// Close takes the printer away, as if its cable were pulled. Once is enough.
+func (d *Device) Close() (err error) {
+	d.closing.Do(func() {
+		close(d.quit)
+		d.ended.Wait()
+		os.Remove(d.Path)
+		err = d.master.Close()
+	})
+	return err
 }
 
 // Do calls f with the board while nothing else uses it.

@@ -182,7 +182,7 @@ func float(b []byte) (value float64, n int) {
 	}
 	var mantissa uint64
 	scale := 0
-	point := false
+	point, huge := false, false
 	for ; i < len(b); i++ {
 		c := b[i]
 		if c == '.' && !point {
@@ -199,7 +199,7 @@ func float(b []byte) (value float64, n int) {
 				scale++
 			}
 		} else if !point {
-			return math.Inf(1), i + 1
+			huge = true
 		}
 	}
 	if digits == 0 {
@@ -208,6 +208,9 @@ func float(b []byte) (value float64, n int) {
 	value = float64(mantissa)
 	if scale > 0 {
 		value /= math.Pow10(scale)
+	}
+	if huge {
+		value = math.Inf(1)
 	}
 	if negative {
 		value = -value

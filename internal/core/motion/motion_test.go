@@ -1,0 +1,73 @@
+package motion_test
+
+import (
+	"math"
+	"testing"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/motion"
+)
+
+// plain limits make the arithmetic easy: 100 mm/s² everywhere.
+var plain = motion.Limits{
+	Feed: gcode.Position{200, 200, 10, 50}, Acceleration: gcode.Position{1000, 1000, 100, 1000},
+	Print: 100, Travel: 100, Deviation: 0.02,
+}
+
+// timed returns the time of each move between the points and of all.
+func timed(limits motion.Limits, feed float64, points ...gcode.Position) (each []float64, all float64) {
+	p := motion.Planner{Limits: limits, Done: func(_ int, seconds float64) {
+		each = append(each, seconds)
+		all += seconds
+	}}
+	for i := 1; i < len(points); i++ {
+		p.Add(gcode.Move{From: points[i-1], To: points[i], Feed: feed}, i)
+	}
+	p.Flush()
+	return each, all
+}
+
+func near(a, b float64) bool { return math.Abs(a-b) < 1e-6*max(1, math.Abs(b)) }
+
+func TestOneMoveIsATrapezoid(t *testing.T) {
+	for name, c := range map[string]struct {
+		length, feed, want float64
+	}{
+		"long":       {100, 50, 100.0/50 + 50.0/100},     // length/speed + speed/acceleration
+		"too short":  {10, 100, 2 * math.Sqrt(10.0/100)}, // a triangle
+		"over limit": {1000, 900, 1000.0/200 + 200.0/100},
+	} {
+		if _, got := timed(plain, c.feed, gcode.Position{}, gcode.Position{c.length}); !near(got, c.want) {
+			t.Errorf("%s: %v s, want %v", name, got, c.want)
+		}
+	}
+	if _, got := timed(plain, 100, gcode.Position{}, gcode.Position{0, 0, 20}); !near(got, 20.0/10+10.0/100) {
+		t.Errorf("Z has its own limit: %v s", got)
+	}
+}
+
+func TestAStraightLineTakesTheSameInOneMoveOrMany(t *testing.T) {
+	points := []gcode.Position{{}}
+	for i := 1; i <= 200; i++ {
+		points = append(points, gcode.Position{float64(i)})
+	}
+	each, got := timed(plain, 50, points...)
+	if _, want := timed(plain, 50, gcode.Position{}, gcode.Position{200}); math.Abs(got-want) > 0.01*want {
+		t.Errorf("%v s in 200 moves, %v in one", got, want)
+	}
+	if len(each) != 200 {
+		t.Errorf("%d moves were accounted for", len(each))
+	}
+}
+
+func TestCornersCostTime(t *testing.T) {
+	_, straight := timed(plain, 100, gcode.Position{}, gcode.Position{50}, gcode.Position{100})
+	_, right := timed(plain, 100, gcode.Position{}, gcode.Position{50}, gcode.Position{50, 50})
+	_, back := timed(plain, 100, gcode.Position{}, gcode.Position{50}, gcode.Position{0})
+	if !(straight < right && right < back) {
+		t.Errorf("straight on %v s, right angle %v s, back %v s", straight, right, back)
+	}
+	if _, alone := timed(plain, 100, gcode.Position{}, gcode.Position{50}); !near(back, 2*alone) {
+		t.Errorf("turning back is two moves from rest to rest: %v s, want %v", back, 2*alone)
+	}
+}

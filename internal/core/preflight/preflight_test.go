@@ -1,0 +1,56 @@
+package preflight_test
+
+import (
+	"strings"
+	"testing"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/toolpath"
+)
+
+// good are facts that nothing is the matter with.
+func good() preflight.Facts {
+	return preflight.Facts{
+		Printer:  preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}},
+		LinkLive: true,
+		File: toolpath.Summary{
+			Tools: 1, Setpoints: map[heat.Heater]float64{heat.Nozzle: 215, heat.Bed: 60},
+			Extent: toolpath.Box{Min: [3]float64{5, 5, 0.2}, Max: [3]float64{200, 200, 40}},
+		},
+	}
+}
+
+func TestEachCheckFindsItsOwn(t *testing.T) {
+	if got := preflight.Checks(good()); len(got) != 0 {
+		t.Fatalf("found %+v where nothing is the matter", got)
+	}
+	for name, c := range map[string]struct {
+		change func(*preflight.Facts)
+		level  preflight.Level
+		want   string
+	}{
+		"no printer":    {func(f *preflight.Facts) { f.LinkLive, f.LinkWhy = false, "unplugged" }, preflight.Block, "not answering"},
+		"busy":          {func(f *preflight.Facts) { f.Busy = "knob.gcode" }, preflight.Block, "knob.gcode is running"},
+		"too hot":       {func(f *preflight.Facts) { f.File.Setpoints[heat.Nozzle] = 290 }, preflight.Block, "limit of 285 °C"},
+		"chamber":       {func(f *preflight.Facts) { f.File.Setpoints[heat.Chamber] = 40 }, preflight.Block, "no heated chamber"},
+		"second tool":   {func(f *preflight.Facts) { f.File.Tools = 2 }, preflight.Block, "tool 1"},
+		"too wide":      {func(f *preflight.Facts) { f.File.Extent.Max[0] = 231 }, preflight.Block, "X reaches"},
+		"off the bed":   {func(f *preflight.Facts) { f.File.Extent.Min[1] = -3 }, preflight.Block, "Y reaches"},
+		"too high":      {func(f *preflight.Facts) { f.File.Extent.Max[2] = 260 }, preflight.Block, "Z reaches"},
+		"no plastic":    {func(f *preflight.Facts) { f.File.Extent = toolpath.Box{Empty: true} }, preflight.Warn, "no plastic"},
+		"extended line": {func(f *preflight.Facts) { f.File.Unread, f.File.FirstOdd = 2, "line 3" }, preflight.Note, "2 lines"},
+	} {
+		f := good()
+		c.change(&f)
+		got := preflight.Checks(f)
+		if len(got) != 1 || got[0].Level != c.level || !strings.Contains(got[0].Title, c.want) || got[0].Do == "" {
+			t.Errorf("%s: %+v, want one %s with %q", name, got, c.level, c.want)
+		}
+	}
+	f := good()
+	f.File.Unread, f.LinkLive = 1, false
+	if got := preflight.Checks(f); len(got) != 2 || got[0].Level != preflight.Block {
+		t.Errorf("blocks come first: %+v", got)
+	}
+}

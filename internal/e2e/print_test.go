@@ -1,0 +1,247 @@
+package e2e
+
+import (
+	"errors"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+	"diathermon/internal/core/gcode"
+)
+
+// commands returns what of a file the printer should receive.
+func commands(body []byte) []string {
+	var out []string
+	for line := range strings.Lines(string(body)) {
+		if c := gcode.Command([]byte(line)); len(c) > 0 {
+			out = append(out, string(c))
+		}
+	}
+	return out
+}
+
+// printed returns which of the stand-in's executed commands came from the file:
+// all but those that the host says by itself or a test said by hand.
+func (b *bench) printed(byHand ...string) []string {
+	own := append([]string{"M110 N0", "M115", "M155 S1", "M154 S1", "M105", "M114", "M400"}, byHand...)
+	var out []string
+	for _, e := range b.executed() {
+		if e.Number >= 0 && !slices.Contains(own, e.Line) { // a line whose N was spoiled has no number and does nothing
+			out = append(out, e.Line)
+		}
+	}
+	return out
+}
+
+func (b *bench) mustHavePrinted(body []byte, byHand ...string) {
+	b.t.Helper()
+	got, want := b.printed(byHand...), commands(body)
+	if !slices.Equal(got, want) {
+		for i := range min(len(got), len(want)) {
+			if got[i] != want[i] {
+				b.t.Fatalf("command %d of %d was %q, want %q", i, len(want), got[i], want[i])
+			}
+		}
+		b.t.Fatalf("%d commands were carried out, want %d", len(got), len(want))
+	}
+}
+
+func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
+	b := start(t, quick()).live()
+	body := coupon(t, 12)
+	begun := time.Now()
+	var seen []string
+	go b.Events(t.Context(), func(e client.Event) {
+		if r, ok := e.Data.(api.Run); ok && (len(seen) == 0 || seen[len(seen)-1] != r.State) {
+			seen = append(seen, r.State)
+		}
+	})
+	stored := b.mustSend("coupon.gcode", body, true)
+	if stored.Outcome != "created" || stored.File.Layers != 12 {
+		t.Errorf("stored as %+v", stored)
+	}
+	b.untilRun("warming")
+	running := b.untilRun("running")
+
+	held, err := b.Control(t.Context(), running.ID, "hold")
+	if err != nil || held.State != "held" || held.Reason == "" {
+		t.Fatalf("holding led to %+v, %v", held, err)
+	}
+	said, err := b.Say(t.Context(), "M117 held for a look") // and is answered while the file waits
+	if err != nil || !said.Taken {
+		t.Fatalf("saying a line while held: %+v, %v", said, err)
+	}
+	if now := b.untilRun("held"); now.Taken > held.Taken+1 {
+		t.Errorf("%d lines went out while held", now.Taken-held.Taken)
+	}
+	if _, err := b.Control(t.Context(), running.ID, "resume"); err != nil {
+		t.Fatal(err)
+	}
+	done := b.untilRun("finished")
+	if done.Taken != done.Commands || done.Progress.Share != 1 || done.Laying == nil || done.Ended == nil {
+		t.Errorf("it finished as %+v", done)
+	}
+	b.mustHavePrinted(body, "M117 held for a look")
+
+	runs, err := b.Runs(t.Context(), 10)
+	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "finished" || runs.Runs[0].ID != running.ID {
+		t.Errorf("the log of runs is %+v, %v", runs, err)
+	}
+	log, err := b.Heat(t.Context(), begun, time.Now(), "nozzle0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	highest := 0.0
+	for i, r := range log.Readings {
+		highest = max(highest, r.Actual)
+		if r.Heater != "nozzle0" || i > 0 && r.At.Before(log.Readings[i-1].At) || r.Duty == nil || r.Setpoint == nil {
+			t.Fatalf("reading %d is %+v", i, r)
+		}
+	}
+	if len(log.Readings) < 50 || highest < 200 || highest > 225 {
+		t.Errorf("%d readings, the highest %v °C", len(log.Readings), highest)
+	}
+	if bed, err := b.Heat(t.Context(), begun, time.Now(), "bed"); err != nil || len(bed.Readings) < 50 {
+		t.Errorf("the bed has %d readings, %v", len(bed.Readings), err)
+	}
+	for _, want := range []string{"warming", "running", "held", "ending", "finished"} {
+		if !slices.Contains(seen, want) {
+			t.Errorf("no event told %q: %v", want, seen)
+		}
+	}
+}
+
+func TestNoiseOnTheCableChangesNothing(t *testing.T) {
+	printer := quick()
+	printer.NoiseEvery = 900
+	b := start(t, printer).live()
+	body := coupon(t, 3)
+	b.mustSend("noisy.gcode", body, true)
+	b.untilRun("finished")
+	b.mustHavePrinted(body)
+	wire, err := b.Wire(t.Context(), 0, 4000)
+	if err != nil {
+		t.Fatal(err)
+	}
+	resends := 0
+	for _, l := range wire.Lines {
+		if strings.HasPrefix(l.Text, "Resend") {
+			resends++
+		}
+	}
+	if resends == 0 {
+		t.Error("the noise did not make the printer ask for any line again: this test tests nothing")
+	}
+}
+
+func TestAPrinterWithoutReportsIsAsked(t *testing.T) {
+	printer := quick()
+	printer.NoAutoReport = true
+	b := start(t, printer).live()
+	first := b.until("a reading", func(now api.Bench) bool { return now.Heaters[0].At != nil })
+	b.until("another reading and a position", func(now api.Bench) bool {
+		return now.Heaters[0].At.After(*first.Heaters[0].At) && now.Position.Known
+	})
+}
+
+func TestStoppingTurnsTheHeatersOff(t *testing.T) {
+	b := start(t, quick()).live()
+	for _, state := range []string{"warming", "running"} {
+		b.mustSend("long.gcode", coupon(t, 300), true)
+		r := b.untilRun(state)
+		if _, err := b.Control(t.Context(), r.ID, "stop"); err != nil {
+			t.Fatal(err)
+		}
+		stopped := b.untilRun("stopped")
+		if stopped.Reason != "stopped by hand" || stopped.Taken >= stopped.Commands {
+			t.Errorf("stopped while %s as %+v", state, stopped)
+		}
+		b.until("cold setpoints", func(now api.Bench) bool {
+			return now.Heaters[0].Setpoint == 0 && now.Heaters[1].Setpoint == 0
+		})
+	}
+}
+
+func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
+	b := start(t, quick()).live()
+	b.mustSend("long.gcode", coupon(t, 300), true)
+	b.untilRun("running")
+	if err := b.Halt(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	r := b.untilRun("stopped")
+	if r.Reason != "halted" {
+		t.Errorf("the run ended because %q", r.Reason)
+	}
+	now := b.until("a dead link", func(now api.Bench) bool { return now.Link.State == "dead" })
+	if !strings.Contains(now.Link.Reason, "reset") {
+		t.Errorf("the reason does not say what to do: %q", now.Link.Reason)
+	}
+	if _, err := b.SetHeat(t.Context(), "bed", 60); status(err) != 503 {
+		t.Errorf("a setpoint after a halt: %v", err)
+	}
+	if err := b.Reconnect(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	b.live()
+}
+
+func TestAPulledCableBreaksTheRunAndTheHostComesBack(t *testing.T) {
+	printer := quick()
+	b := start(t, printer).live()
+	b.mustSend("long.gcode", coupon(t, 300), true)
+	b.untilRun("running")
+	b.device.Close()
+	r := b.untilRun("broken")
+	if !strings.Contains(r.Reason, "port is gone") {
+		t.Errorf("the run broke because %q", r.Reason)
+	}
+	b.until("an absent link", func(now api.Bench) bool { return now.Link.State == "absent" })
+	b.plug(printer)
+	b.live()
+	b.mustSend("short.gcode", coupon(t, 1), true)
+	b.untilRun("finished")
+}
+
+func TestARestartedPrinterBreaksTheRun(t *testing.T) {
+	b := start(t, quick()).live()
+	b.mustSend("long.gcode", coupon(t, 300), true)
+	b.untilRun("running")
+	b.restart()
+	if r := b.untilRun("broken"); !strings.Contains(r.Reason, "restarted") {
+		t.Errorf("the run broke because %q", r.Reason)
+	}
+	b.live()
+}
+
+func TestShuttingDownStopsTheRunWithHeatersOff(t *testing.T) {
+	b := start(t, quick()).live()
+	b.mustSend("long.gcode", coupon(t, 300), true)
+	b.untilRun("running")
+	b.service.Close()
+	var off []string
+	for _, e := range b.executed() {
+		if e.Line == "M104 S0" || e.Line == "M140 S0" {
+			off = append(off, e.Line)
+		}
+	}
+	if len(off) != 2 {
+		t.Errorf("at shutdown the printer was told %v", off)
+	}
+	b.up()
+	runs, err := b.Runs(t.Context(), 1)
+	if err != nil || runs.Runs[0].State != "stopped" || !strings.Contains(runs.Runs[0].Reason, "shut down") {
+		t.Errorf("the run is kept as %+v, %v", runs, err)
+	}
+}
+
+func status(err error) int {
+	var p *api.Problem
+	if errors.As(err, &p) {
+		return p.Status
+	}
+	return 0
+}

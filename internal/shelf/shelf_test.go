@@ -1,0 +1,207 @@
+package shelf_test
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"testing/iotest"
+
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/shelf"
+)
+
+// memory is an index in memory.
+type memory struct {
+	mu    sync.Mutex
+	files map[string]toolpath.File
+}
+
+func (m *memory) PutFile(_ context.Context, f toolpath.File) error {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.files[f.Name] = f
+	return nil
+}
+
+func (m *memory) File(_ context.Context, name string) (toolpath.File, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	f, ok := m.files[name]
+	if !ok {
+		return f, fs.ErrNotExist
+	}
+	return f, nil
+}
+
+func (m *memory) Files(context.Context) ([]toolpath.File, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	var out []toolpath.File
+	for _, f := range m.files {
+		out = append(out, f)
+	}
+	return out, nil
+}
+
+func (m *memory) DeleteFile(_ context.Context, name string) error {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	delete(m.files, name)
+	return nil
+}
+
+const part = "G28\nG1 X10 F3000\nG1 X20 E1\n"
+
+func open(t *testing.T) (*shelf.Shelf, *memory, string) {
+	t.Helper()
+	m, dir := &memory{files: map[string]toolpath.File{}}, filepath.Join(t.TempDir(), "shelf")
+	s, err := shelf.Open(t.Context(), dir, m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s, m, dir
+}
+
+func arrival(name, body string) shelf.Arrival {
+	return shelf.Arrival{Name: name, Body: strings.NewReader(body), Size: int64(len(body))}
+}
+
+func TestNames(t *testing.T) {
+	for _, good := range []string{"a", "Dust cap (32 mm).gcode", "Rändelrad für Ökular.g", "目镜盖.gcode", strings.Repeat("x", 180), "no-ending"} {
+		if got, err := shelf.Name(good); err != nil || got != good {
+			t.Errorf("%q: %q, %v", good, got, err)
+		}
+	}
+	if got, err := shelf.Name("Ra\u0308ndel.g"); err != nil || got != "R\u00e4ndel.g" {
+		t.Errorf("a decomposed name is composed: %q, %v", got, err)
+	}
+	for _, bad := range []string{"", ".", "..", ".hidden", "a/b", "../../etc/passwd", `a\b`, "a\nb", "a\x00b", "a\x7f", " a", "a ", "a\u202egcode", "\xff\xfe", strings.Repeat("x", 300), strings.Repeat("盖", 100)} {
+		if got, err := shelf.Name(bad); !errors.Is(err, shelf.ErrName) {
+			t.Errorf("%q was taken as %q, %v", bad, got, err)
+		}
+	}
+}
+
+func TestStoringHasThreeOutcomes(t *testing.T) {
+	s, _, dir := open(t)
+	for i, c := range []struct {
+		body    string
+		replace bool
+		want    shelf.Outcome
+		err     error
+	}{
+		{part, false, shelf.Created, nil},
+		{part, false, shelf.Same, nil},
+		{part + "M107\n", false, 0, shelf.ErrTaken},
+		{part + "M107\n", true, shelf.Replaced, nil},
+		{part, false, 0, shelf.ErrTaken},
+	} {
+		a := arrival("cap.gcode", c.body)
+		a.Replace = c.replace
+		if _, got, err := s.Store(t.Context(), a); got != c.want || !errors.Is(err, c.err) {
+			t.Errorf("store %d: %v, %v, want %v, %v", i, got, err, c.want, c.err)
+		}
+	}
+	if b, err := os.ReadFile(filepath.Join(dir, "cap.gcode")); err != nil || string(b) != part+"M107\n" {
+		t.Errorf("on disk: %q, %v", b, err)
+	}
+}
+
+func TestAFileThatDoesNotArriveWholeLeavesNothing(t *testing.T) {
+	s, m, dir := open(t)
+	wrong := sha256.Sum256([]byte("something else"))
+	right := sha256.Sum256([]byte(part))
+	for name, c := range map[string]struct {
+		a    shelf.Arrival
+		want error
+	}{
+		"cut short":    {shelf.Arrival{Body: strings.NewReader(part), Size: 1000}, shelf.ErrShort},
+		"cable pulled": {shelf.Arrival{Body: io.MultiReader(strings.NewReader(part), iotest.ErrReader(io.ErrUnexpectedEOF)), Size: -1}, shelf.ErrShort},
+		"wrong digest": {shelf.Arrival{Body: strings.NewReader(part), Size: -1, SHA256: wrong[:]}, shelf.ErrShort},
+		"too large":    {shelf.Arrival{Body: strings.NewReader(part), Size: 1 << 40}, shelf.ErrLarge},
+		"empty":        {shelf.Arrival{Body: strings.NewReader(""), Size: 0}, shelf.ErrContent},
+		"a model":      {shelf.Arrival{Body: strings.NewReader("solid x\n"), Size: -1}, shelf.ErrContent},
+		"prose":        {shelf.Arrival{Body: strings.NewReader(strings.Repeat("Dear diary.\n", 50)), Size: -1}, shelf.ErrContent},
+	} {
+		c.a.Name = "part.gcode"
+		if _, _, err := s.Store(t.Context(), c.a); !errors.Is(err, c.want) {
+			t.Errorf("%s: %v, want %v", name, err, c.want)
+		}
+	}
+	if left, _ := os.ReadDir(dir); len(left) != 0 || len(m.files) != 0 {
+		t.Errorf("left behind: %v, %v", left, m.files)
+	}
+	if _, _, err := s.Store(t.Context(), shelf.Arrival{Name: "part.gcode", Body: strings.NewReader(part), Size: -1, SHA256: right[:]}); err != nil {
+		t.Errorf("with the right digest: %v", err)
+	}
+}
+
+func TestAFileInUseStays(t *testing.T) {
+	s, _, _ := open(t)
+	s.Store(t.Context(), arrival("a.gcode", part))
+	s.Guard(func(name string) bool { return name == "a.gcode" })
+	other := arrival("a.gcode", part+"M107\n")
+	other.Replace = true
+	if _, _, err := s.Store(t.Context(), other); !errors.Is(err, shelf.ErrTaken) {
+		t.Errorf("replacing it: %v", err)
+	}
+	if err := s.Remove(t.Context(), "a.gcode"); !errors.Is(err, shelf.ErrTaken) {
+		t.Errorf("removing it: %v", err)
+	}
+	s.Guard(func(string) bool { return false })
+	if err := s.Remove(t.Context(), "a.gcode"); err != nil {
+		t.Error(err)
+	}
+	if _, err := s.File(t.Context(), "a.gcode"); !errors.Is(err, shelf.ErrMissing) {
+		t.Errorf("it is still there: %v", err)
+	}
+	if _, err := s.Read("a.gcode"); !errors.Is(err, shelf.ErrMissing) {
+		t.Errorf("it can still be read: %v", err)
+	}
+}
+
+func TestManyArrivalsOfOneName(t *testing.T) {
+	s, _, dir := open(t)
+	var created sync.Map
+	var wg sync.WaitGroup
+	for i := range 20 {
+		wg.Go(func() {
+			if _, outcome, err := s.Store(context.Background(), arrival("race.gcode", fmt.Sprintf("%sM117 %d\n", part, i))); err == nil && outcome == shelf.Created {
+				created.Store(i, true)
+			}
+		})
+	}
+	wg.Wait()
+	n := 0
+	created.Range(func(any, any) bool { n++; return true })
+	if entries, _ := os.ReadDir(dir); n != 1 || len(entries) != 1 {
+		t.Errorf("%d of them were created and %d files are there", n, len(entries))
+	}
+}
+
+func TestTheIndexIsBroughtUpToDate(t *testing.T) {
+	s, m, dir := open(t)
+	s.Store(t.Context(), arrival("kept.gcode", part))
+	s.Store(t.Context(), arrival("gone.gcode", part))
+	os.Remove(filepath.Join(dir, "gone.gcode"))
+	os.WriteFile(filepath.Join(dir, "by-hand.gcode"), []byte(part), 0o644)
+	os.WriteFile(filepath.Join(dir, "notes.txt"), []byte("solid x\n"), 0o644)
+	os.WriteFile(filepath.Join(dir, ".half-arrived"), []byte("G28"), 0o644)
+	if _, err := shelf.Open(t.Context(), dir, m); err != nil {
+		t.Fatal(err)
+	}
+	if len(m.files) != 2 || m.files["by-hand.gcode"].Commands != 3 || m.files["kept.gcode"].Size != int64(len(part)) {
+		t.Errorf("the index holds %v", m.files)
+	}
+	if _, err := os.Stat(filepath.Join(dir, ".half-arrived")); !errors.Is(err, fs.ErrNotExist) {
+		t.Error("what an interrupted arrival left is still there")
+	}
+}
