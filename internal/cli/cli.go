@@ -45,14 +45,13 @@ func Main(args []string) int {
 // Command returns the command line with its output going to out and its
 // progress and complaints to errs.
 func Command(out, errs io.Writer) *cli.Command {
-	return &cli.Command{
+	app := &cli.Command{
 		Name:                  "diathermon",
 		Usage:                 "the print host beside one 3D printer",
 		EnableShellCompletion: true,
 		Writer:                out,
 		ErrWriter:             errs,
 		ExitErrHandler:        func(context.Context, *cli.Command, error) {},
-		OnUsageError:          func(_ context.Context, _ *cli.Command, err error, _ bool) error { return usage{err} },
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "host", Usage: "the paired host's `NAME`, where there are several"},
 			&cli.StringFlag{Name: "url", Usage: "the host's `ADDRESS`, instead of the paired one", Sources: cli.EnvVars("DIATHERMON_URL")},
@@ -67,6 +66,17 @@ func Command(out, errs io.Writer) *cli.Command {
 			controlCommand("stop", "end the run early, with heaters and fan off"),
 			haltCommand(), heatCommand(), coolCommand(), sayCommand(), wireCommand(), runsCommand(),
 		},
+	}
+	mindUsage(app)
+	return app
+}
+
+// mindUsage lets a wrong flag of a command, or of one below it, be an error of
+// usage.
+func mindUsage(cmd *cli.Command) {
+	cmd.OnUsageError = func(_ context.Context, _ *cli.Command, err error, _ bool) error { return usage{err} }
+	for _, below := range cmd.Commands {
+		mindUsage(below)
 	}
 }
 

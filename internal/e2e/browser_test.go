@@ -34,7 +34,7 @@ func (b *bench) browser(width, height int, dark bool) context.Context {
 	b.do(ctx,
 		chromedp.EmulateViewport(int64(width), int64(height)),
 		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-			_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}})
+			_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}, {Name: "prefers-reduced-motion", Value: "reduce"}}})
 			return err
 		}),
 		chromedp.Navigate(b.service.SignInLink()),
@@ -46,7 +46,9 @@ func (b *bench) browser(width, height int, dark bool) context.Context {
 // do carries out actions in the browser, within patience.
 func (b *bench) do(ctx context.Context, actions ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	ask(b, ctx, chromedp.Steps(actions...))
+	for _, a := range actions {
+		ask(b, ctx, a)
+	}
 }
 
 // ask carries out one action in the browser, within patience, and returns what
@@ -69,9 +71,22 @@ func ask[T any](b *bench, ctx context.Context, action chromedp.Action[T]) T {
 		}
 		return r.value
 	case <-time.After(patience):
-		b.t.Fatal("the browser did not come to an end of it")
+		b.t.Fatalf("the browser did not come to an end of it; the page says %q", page(ctx))
 	}
 	panic("not reached")
+}
+
+// still waits until nothing on the page moves to another place any more.
+var still = chromedp.Poll[bool](`document.getAnimations().every(a => a.playState !== 'running' || a.effect.getTiming().iterations === Infinity)`)
+
+// click waits for an element to be there and to rest, and clicks it.
+func (b *bench) click(ctx context.Context, selectors ...string) {
+	b.t.Helper()
+	for _, s := range selectors {
+		b.do(ctx, chromedp.WaitVisible(s))
+		ask(b, ctx, still)
+		b.do(ctx, chromedp.Click(s))
+	}
 }
 
 // shoot takes a picture of the page into a file.
@@ -79,5 +94,23 @@ func (b *bench) shoot(ctx context.Context, path string) {
 	b.t.Helper()
 	if err := os.WriteFile(path, ask(b, ctx, chromedp.CaptureScreenshot()), 0o644); err != nil {
 		b.t.Fatal(err)
+	}
+}
+
+// page returns the text of the whole page, for a failure's message.
+func page(ctx context.Context) string {
+	said := make(chan string, 1)
+	go func() {
+		s, err := chromedp.Run(ctx, chromedp.Evaluate[string]("document.body.innerText"))
+		if err != nil {
+			s = err.Error()
+		}
+		said <- s
+	}()
+	select {
+	case s := <-said:
+		return s
+	case <-time.After(5 * time.Second):
+		return "nothing"
 	}
 }

@@ -158,6 +158,8 @@ type Host struct {
 	heaters  map[heat.Heater]*heat.Watch
 	seen     map[heat.Heater]time.Time
 	position Position
+	heated   bool // readings have come since the last event that told them
+	moved    bool // and a position
 	modal    gcode.State
 	line     gcode.Line
 	traffic  traffic

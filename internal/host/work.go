@@ -306,8 +306,7 @@ func (h *Host) heard(r wire.Reply) {
 			h.readings(readings)
 		} else if p, ok := wire.ParsePosition(r.Text); ok {
 			h.position = Position{At: time.Now(), Where: p, Homed: h.modal.Homed, Known: true}
-			position := h.position
-			h.hub.publish(Update{Position: &position})
+			h.moved = true
 		}
 	case wire.Error:
 		h.message("error", r.Text)
@@ -361,7 +360,7 @@ func (h *Host) readings(readings []heat.Reading) {
 	}
 	if len(samples) > 0 {
 		h.cfg.Recorder.Readings(samples)
-		h.hub.publish(Update{Heat: h.heatersNow()})
+		h.heated = true
 	}
 }
 
@@ -384,6 +383,15 @@ func (h *Host) show() {
 	if lines := h.traffic.since(h.traffic.published, queued); len(lines) > 0 {
 		h.traffic.published = h.traffic.seq
 		h.hub.publish(Update{Wire: lines})
+	}
+	if h.heated {
+		h.heated = false
+		h.hub.publish(Update{Heat: h.heatersNow()})
+	}
+	if h.moved {
+		h.moved = false
+		position := h.position
+		h.hub.publish(Update{Position: &position})
 	}
 	if h.job != nil && h.job.dirty {
 		h.job.dirty = false

@@ -47,12 +47,12 @@ type Server struct {
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(s.recover, secure)
-	r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
-		problem(w, &api.Problem{Status: http.StatusNotFound, Title: "there is nothing at this address", Detail: "the addresses are listed in /v1/openapi.json"})
-	})
-	r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
-		problem(w, &api.Problem{Status: http.StatusMethodNotAllowed, Title: "this address does not take " + r.Method, Detail: "what it takes is listed in /v1/openapi.json"})
-	})
+	r.NotFound(s.tokenFirst(func(r *http.Request) *api.Problem {
+		return &api.Problem{Status: http.StatusNotFound, Title: "there is nothing at this address", Detail: "the addresses are listed in /v1/openapi.json"}
+	}))
+	r.MethodNotAllowed(s.tokenFirst(func(r *http.Request) *api.Problem {
+		return &api.Problem{Status: http.StatusMethodNotAllowed, Title: "this address does not take " + r.Method, Detail: "what it takes is listed in /v1/openapi.json"}
+	}))
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "image/svg+xml"))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
@@ -109,6 +109,11 @@ func operation(id, method, path, scope, summary string, errors ...int) huma.Oper
 		Security: []map[string][]string{{"token": {scope}}},
 		Errors:   append([]int{http.StatusUnauthorized, http.StatusForbidden}, errors...),
 	}
+}
+
+// tokenFirst answers with a problem, to those who have a token.
+func (s *Server) tokenFirst(p func(*http.Request) *api.Problem) http.HandlerFunc {
+	return s.Access.required(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { problem(w, p(r)) })).ServeHTTP
 }
 
 // recover answers for a handler that panicked, and logs where.

@@ -73,13 +73,11 @@ export const useHost = defineStore('host', () => {
     }
   }
 
+  // What these answer is older than the events that follow from them, so only the events are shown.
   const control = (verb: 'hold' | 'resume' | 'stop') => attempt(async () => {
-    if (!run.value) return
-    run.value = await answered(api.POST(`/v1/runs/{id}/${verb}`, { params: { path: { id: run.value.id } } }))
+    if (run.value) await answered(api.POST(`/v1/runs/{id}/${verb}`, { params: { path: { id: run.value.id } } }))
   })
-  const start = (file: string) => attempt(async () => {
-    run.value = await answered(api.POST('/v1/runs', { body: { file } }))
-  })
+  const start = (file: string) => attempt(() => answered(api.POST('/v1/runs', { body: { file } })))
   const halt = () => attempt(() => answered(api.POST('/v1/halt')))
   const reconnect = () => attempt(() => answered(api.POST('/v1/bench/reconnect')))
   const setHeat = (heater: string, setpoint: number) =>

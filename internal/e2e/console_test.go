@@ -1,0 +1,93 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"diathermon/internal/api"
+)
+
+func TestTheConsolePrintsAFile(t *testing.T) {
+	b := start(t, quick()).live()
+	body := coupon(t, 2)
+	path := filepath.Join(t.TempDir(), "from-the-browser.gcode")
+	if err := os.WriteFile(path, body, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	page := b.browser(1280, 800, false)
+	b.do(page,
+		chromedp.WaitVisible(`//*[@data-link][contains(., "live")]`),
+	)
+	b.click(page, `a[href="/shelf"]`)
+	b.do(page, chromedp.SetUploadFiles(`input[type=file]`, []string{path}, chromedp.NodeReady))
+	b.click(page, `[title="Start from-the-browser.gcode"]`, `//*[@data-start]//button[contains(., "Start")]`)
+	b.do(page, chromedp.WaitVisible(`[data-run]`))
+	b.untilRun("finished")
+	b.do(page, chromedp.WaitVisible(`[data-run][data-state="finished"]`))
+	b.mustHavePrinted(body)
+	if got := ask(b, page, chromedp.Text(`[data-run]`)); !strings.Contains(got, "from-the-browser.gcode") || !strings.Contains(got, "100.0 %") {
+		t.Errorf("the bench says %q", got)
+	}
+	if got := ask(b, page, chromedp.Text(`[data-heater=bed] [data-actual]`)); !strings.Contains(got, ".") {
+		t.Errorf("the bed shows %q", got)
+	}
+
+	b.click(page, `a[href="/wire"]`)
+	b.do(page,
+		chromedp.SendKeys(`form input`, "M118 hello from the bench\r"),
+		chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:hello from the bench")]`),
+	)
+	b.click(page, `a[href="/bench"]`)
+	b.do(page, chromedp.SendKeys(`[data-heater=bed] input`, "45\r"))
+	b.until("the bed's new setpoint", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 45 })
+	b.do(page, chromedp.SendKeys(`[data-heater=bed] input`, "400"),
+		chromedp.WaitVisible(`//*[@data-heater="bed"]//*[contains(., "at most 110")]`))
+}
+
+func TestTheConsoleHoldsStopsAndHalts(t *testing.T) {
+	printer := quick()
+	printer.Warp = 40 // so that the file lasts for as long as a slow browser takes
+	b := start(t, printer).live()
+	b.mustSend("long.gcode", coupon(t, 300), true)
+	b.untilRun("running")
+	page := b.browser(390, 844, true)
+	button := func(word string) string { return `//button[contains(., "` + word + `")]` }
+	b.click(page, button("Hold"))
+	b.untilRun("held")
+	b.click(page, button("Resume"))
+	b.untilRun("running")
+	b.click(page, button("Stop"), button("Stop it"))
+	b.untilRun("stopped")
+	if wide := ask(b, page, chromedp.Evaluate[bool](`document.documentElement.scrollWidth > innerWidth`)); wide {
+		t.Error("the page is wider than a phone")
+	}
+	for _, area := range []string{"/shelf", "/wire", "/bench"} { // in reach wherever one is
+		b.click(page, `a[href="`+area+`"]`)
+		b.do(page, chromedp.WaitVisible(button("Halt")))
+	}
+	b.click(page, button("Halt"))
+	b.do(page, chromedp.WaitVisible(`[data-link-reason]`))
+	if got := ask(b, page, chromedp.Text(`[data-link-reason]`)); !strings.Contains(got, "reset the printer") {
+		t.Errorf("after a halt it says %q", got)
+	}
+	b.click(page, button("Reconnect"))
+	b.live()
+}
+
+func TestAModelIsRefusedInTheConsolesWords(t *testing.T) {
+	b := start(t, quick()).live()
+	path := filepath.Join(t.TempDir(), "knob.stl")
+	if err := os.WriteFile(path, []byte("solid knob\nfacet normal 0 0 1\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	page := b.browser(1280, 800, false)
+	b.click(page, `a[href="/shelf"]`)
+	b.do(page,
+		chromedp.SetUploadFiles(`input[type=file]`, []string{path}, chromedp.NodeReady),
+		chromedp.WaitVisible(`//*[@role="alert"][contains(., "model (STL)")]`),
+	)
+}

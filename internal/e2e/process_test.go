@@ -1,0 +1,251 @@
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"io"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+)
+
+// process is a service that runs as a program of its own.
+type process struct {
+	t    *testing.T
+	cmd  *exec.Cmd
+	mu   sync.Mutex
+	said bytes.Buffer
+	done chan struct{}
+}
+
+// launch runs the program with arguments.
+func launch(t *testing.T, dir string, args ...string) *process {
+	t.Helper()
+	path, err := binary()
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := &process{t: t, cmd: exec.Command(path, args...), done: make(chan struct{})}
+	p.cmd.Dir = dir
+	p.cmd.Env = []string{"HOME=" + dir, "PATH=" + os.Getenv("PATH")}
+	r, w := io.Pipe()
+	p.cmd.Stdout, p.cmd.Stderr = w, w
+	if err := p.cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	go func() {
+		for s := bufio.NewScanner(r); s.Scan(); {
+			p.mu.Lock()
+			p.said.WriteString(s.Text() + "\n")
+			p.mu.Unlock()
+		}
+	}()
+	go func() {
+		p.cmd.Wait()
+		w.Close()
+		close(p.done)
+	}()
+	t.Cleanup(func() {
+		p.cmd.Process.Signal(syscall.SIGTERM)
+		p.ended()
+	})
+	return p
+}
+
+func (p *process) words() string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.said.String()
+}
+
+// says waits until the program has said something.
+func (p *process) says(want string) {
+	p.t.Helper()
+	for deadline := time.Now().Add(patience); time.Now().Before(deadline); <-time.After(10 * time.Millisecond) {
+		if strings.Contains(p.words(), want) {
+			return
+		}
+	}
+	p.t.Fatalf("waited in vain for %q; it said:\n%s", want, p.words())
+}
+
+// ended waits for the program's end and returns its exit code.
+func (p *process) ended() int {
+	p.t.Helper()
+	select {
+	case <-p.done:
+		return p.cmd.ProcessState.ExitCode()
+	case <-time.After(patience):
+		p.cmd.Process.Kill()
+		p.t.Fatalf("it does not end; it said:\n%s", p.words())
+		return -1
+	}
+}
+
+// reachable returns a folder that PostgreSQL's user may pass through.
+func reachable(t *testing.T) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("", "diathermon-process-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	os.Chmod(dir, 0o755)
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return dir
+}
+
+func freeAddress(t *testing.T) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	return l.Addr().String()
+}
+
+// dial returns a client of the service at address with its keeper's token.
+func dial(t *testing.T, address, data string) *client.Client {
+	t.Helper()
+	token, err := os.ReadFile(filepath.Join(data, "keeper-token"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if info, _ := os.Stat(filepath.Join(data, "keeper-token")); info.Mode().Perm() != 0o600 {
+		t.Errorf("the keeper's token has mode %v", info.Mode())
+	}
+	c, err := client.New(address, strings.TrimSpace(string(token)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func TestServeSurvivesBeingKilled(t *testing.T) {
+	dir := reachable(t)
+	data, address, port := filepath.Join(dir, "data"), freeAddress(t), filepath.Join(dir, "port")
+	launch(t, dir, "simulate", "--port", port, "--baud", "0", "--warp", "100").says("answers at")
+	config := "device = " + quote(port) + "\n[printer]\nname = \"Vesper\"\nwidth = 230\ndepth = 230\nheight = 240\n[printer.limits]\nnozzle = 285\nbed = 110\n"
+	os.WriteFile(filepath.Join(dir, "diathermon.toml"), []byte(config), 0o644)
+	serve := []string{"serve", "--data", data, "--listen", address}
+
+	first := launch(t, dir, serve...)
+	first.says("serving")
+	c := dial(t, address, data)
+	b := &bench{Client: c, t: t}
+	b.live()
+	b.mustSend("long.gcode", coupon(t, 300), true)
+	b.untilRun("running")
+
+	second := launch(t, dir, serve...)
+	if code := second.ended(); code != 1 || !strings.Contains(second.words(), "another Diathermon") {
+		t.Errorf("a second service on the same data: exit code %d, %s", code, second.words())
+	}
+	third := launch(t, dir, "serve", "--data", filepath.Join(dir, "other"), "--listen", address)
+	if code := third.ended(); code != 1 || !strings.Contains(third.words(), "in use by another program") {
+		t.Errorf("a busy address: exit code %d, %s", code, third.words())
+	}
+
+	first.cmd.Process.Kill() // its PostgreSQL runs on
+	first.ended()
+	again := launch(t, dir, serve...)
+	again.says("serving")
+	b.Client = dial(t, address, data)
+	b.live()
+	runs, err := b.Runs(t.Context(), 5)
+	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "broken" || !strings.Contains(runs.Runs[0].Reason, "host went away") {
+		t.Errorf("the run that was cut off is kept as %+v, %v", runs, err)
+	}
+	if shelf, err := b.Shelf(t.Context()); err != nil || len(shelf.Files) != 1 {
+		t.Errorf("the shelf holds %+v, %v", shelf, err)
+	}
+
+	again.cmd.Process.Signal(syscall.SIGTERM)
+	if code := again.ended(); code != 0 {
+		t.Errorf("SIGTERM led to exit code %d: %s", code, again.words())
+	}
+	lock := filepath.Join(data, "database", "data", "postmaster.pid")
+	if _, err := os.Stat(lock); !os.IsNotExist(err) {
+		t.Errorf("PostgreSQL was not stopped: %v", err)
+	}
+	os.WriteFile(lock, []byte("1\n/nowhere\n1\n5432\n"), 0o600) // left over, of a process that is another's
+	last := launch(t, dir, serve...)
+	last.says("serving")
+	b.Client = dial(t, address, data)
+	if shelf, err := b.Shelf(t.Context()); err != nil || len(shelf.Files) != 1 {
+		t.Errorf("after a leftover lock the shelf holds %+v, %v", shelf, err)
+	}
+}
+
+func quote(s string) string { return `"` + s + `"` }
+
+func TestServeNamesWhatIsInTheWay(t *testing.T) {
+	dir := reachable(t)
+	file := func(name, text string) string {
+		path := filepath.Join(dir, name)
+		os.WriteFile(path, []byte(text), 0o644)
+		return path
+	}
+	for what, c := range map[string]struct {
+		args []string
+		code int
+		want string
+	}{
+		"a key that is none":    {[]string{"--config", file("a.toml", "devise = 'x'\n")}, 1, "devise"},
+		"a file that is broken": {[]string{"--config", file("b.toml", "baud = \n")}, 1, "line 1"},
+		"a missing file":        {[]string{"--config", "nowhere.toml"}, 1, "nowhere.toml"},
+		"an impossible limit":   {[]string{"--config", file("c.toml", "[printer.limits]\nnozzle = 9000\n")}, 1, "no printer is built"},
+		"an address of none":    {[]string{"--listen", "somewhere"}, 1, "127.0.0.1:8437"},
+		"a database of none":    {[]string{"--database", "mysql://x", "--listen", "127.0.0.1:0"}, 1, "postgres://"},
+		"a database away":       {[]string{"--database", "postgres://x:y@127.0.0.1:1/z?connect_timeout=2", "--listen", "127.0.0.1:0"}, 1, "does not answer"},
+		"a level of none":       {[]string{"--log", "loud"}, 2, "loud"},
+		"an argument":           {[]string{"now"}, 2, "argument"},
+	} {
+		p := launch(t, dir, append([]string{"serve", "--data", filepath.Join(dir, "data")}, c.args...)...)
+		if code := p.ended(); code != c.code || !strings.Contains(p.words(), c.want) {
+			t.Errorf("%s: exit code %d, %q; want %d and %q", what, code, p.words(), c.code, c.want)
+		}
+	}
+}
+
+func TestTheDemoIsUpAgainWithItsData(t *testing.T) {
+	dir := reachable(t)
+	data, address := filepath.Join(dir, "demo"), freeAddress(t)
+	args := []string{"demo", "--data", data, "--listen", address, "--warp", "50"}
+	first := launch(t, dir, args...)
+	first.says("Ctrl-C stops everything")
+	for _, want := range []string{"/sign-in#", " pair http://" + address} {
+		if !strings.Contains(first.words(), want) {
+			t.Errorf("it does not say %q:\n%s", want, first.words())
+		}
+	}
+	b := &bench{Client: dial(t, address, data), t: t}
+	b.live()
+	if _, err := b.Start(t.Context(), "cable-clip-mount-leg.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	b.untilRun("warming")
+	first.cmd.Process.Signal(syscall.SIGINT)
+	if code := first.ended(); code != 0 {
+		t.Errorf("Ctrl-C led to exit code %d: %s", code, first.words())
+	}
+	launch(t, dir, args...).says("Ctrl-C stops everything")
+	b.Client = dial(t, address, data)
+	shelf, err := b.Shelf(t.Context())
+	if err != nil || len(shelf.Files) < 3 {
+		t.Errorf("the shelf holds %d files, %v", len(shelf.Files), err)
+	}
+	if runs, err := b.Runs(t.Context(), 5); err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "stopped" {
+		t.Errorf("the runs are %+v, %v", runs, err)
+	}
+	b.until("a live link", func(now api.Bench) bool { return now.Link.State == "live" })
+}

@@ -1,0 +1,75 @@
+package e2e
+
+import (
+	"encoding/json"
+	"io"
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+)
+
+const module = "diathermon/"
+
+// doors says which of our rooms each room may enter. A room that is missing here
+// may enter none. docs/architecture.md draws them.
+var doors = map[string][]string{
+	"internal/core/motion":    {"internal/core"},
+	"internal/core/run":       {"internal/core"},
+	"internal/core/toolpath":  {"internal/core"},
+	"internal/core/wire":      {"internal/core"},
+	"internal/core/preflight": {"internal/core"},
+	"internal/host":           {"internal/core"},
+	"internal/records":        {"internal/core"},
+	"internal/shelf":          {"internal/core"},
+	"internal/samples":        {},
+	"internal/web":            {"internal/api", "internal/core", "internal/host", "internal/records", "internal/shelf"},
+	"internal/client":         {"internal/api"},
+	"internal/service":        {"internal/core", "internal/host", "internal/records", "internal/shelf", "internal/web"},
+	"internal/cli":            {"internal/api", "internal/client", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
+	"cmd/diathermon":          {"internal/cli"},
+}
+
+// pkg is what go list tells of a package.
+type pkg struct {
+	ImportPath string
+	Imports    []string
+	Standard   bool
+}
+
+func TestRoomsAreEnteredThroughTheirDoors(t *testing.T) {
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports,Standard", module+"...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	rooms := 0
+	for d := json.NewDecoder(strings.NewReader(string(out))); ; {
+		var p pkg
+		if err := d.Decode(&p); err == io.EOF {
+			break
+		} else if err != nil {
+			t.Fatal(err)
+		}
+		rooms++
+		room := strings.TrimPrefix(p.ImportPath, module)
+		for _, i := range p.Imports {
+			to, ours := strings.CutPrefix(i, module)
+			switch {
+			case ours && !slices.ContainsFunc(doors[room], func(d string) bool { return to == d || strings.HasPrefix(to, d+"/") }) && !strings.HasPrefix(to, room+"/"):
+				t.Errorf("%s imports %s: no arrow points there", room, to)
+			case !ours && strings.HasPrefix(room, "internal/core/") && strings.Contains(i, ".") && !strings.HasPrefix(i, "gonum.org/"):
+				t.Errorf("%s imports %s: the core knows the standard library and gonum", room, i)
+			case strings.HasPrefix(room, "internal/core/") && slices.Contains([]string{"os", "net", "net/http", "database/sql", "log", "log/slog", "time/tzdata", "os/exec", "syscall"}, i):
+				t.Errorf("%s imports %s: the core has no file, socket, database or log", room, i)
+			}
+		}
+	}
+	if rooms < 20 {
+		t.Errorf("only %d rooms were found", rooms)
+	}
+	for _, room := range strings.Fields("gcode wire motion toolpath heat run preflight mesh stock") {
+		if !strings.Contains(string(out), module+"internal/core/"+room+`"`) {
+			t.Errorf("the core has no room %s", room)
+		}
+	}
+}
