@@ -15,8 +15,28 @@ import (
 	"go.bug.st/serial"
 )
 
+// openSerial opens a port for this process alone. The library's descriptor would
+// be inherited by every program started later, and a port that such a program
+// keeps open is not closed when we close it: the board would not restart.
 func openSerial(device string, baud int) (io.ReadWriteCloser, error) {
-	return serial.Open(device, &serial.Mode{BaudRate: baud})
+	syscall.ForkLock.RLock() // nothing is started between opening and marking
+	defer syscall.ForkLock.RUnlock()
+	port, err := serial.Open(device, &serial.Mode{BaudRate: baud})
+	if err != nil {
+		return nil, err
+	}
+	real, err := filepath.EvalSymlinks(device)
+	if err != nil {
+		real = device
+	}
+	open, _ := os.ReadDir("/proc/self/fd")
+	for _, e := range open {
+		fd, err := strconv.Atoi(e.Name())
+		if target, _ := os.Readlink("/proc/self/fd/" + e.Name()); err == nil && target == real {
+			syscall.CloseOnExec(fd)
+		}
+	}
+	return port, nil
 }
 
 // byID is where Linux keeps paths that stay the same whichever way a cable is
