@@ -55,7 +55,7 @@ func watch(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	p := tea.NewProgram(v, tea.WithContext(ctx), tea.WithAltScreen(), tea.WithOutput(out.(io.Writer)))
+	p := tea.NewProgram(v, tea.WithContext(ctx), tea.WithAltScreen(), tea.WithOutput(out))
 	go func() {
 		for ctx.Err() == nil {
 			err := c.Events(ctx, func(e client.Event) { p.Send(e) })

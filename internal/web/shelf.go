@@ -225,7 +225,7 @@ func digest(field string) ([]byte, error) {
 		if value, ok := strings.CutPrefix(strings.TrimSpace(item), "sha-256="); ok {
 			sum, err := base64.StdEncoding.DecodeString(strings.Trim(value, ":"))
 			if err != nil || len(sum) != 32 {
-				return nil, errors.New("it should look like sha-256=:BASE64 OF 32 BYTES:")
+				return nil, errors.New("it should look like sha-256=:BASE64: with 32 bytes in it")
 			}
 			return sum, nil
 		}

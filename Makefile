@@ -1,0 +1,68 @@
+# The console is built into the binary, so it comes first.
+CONSOLE := internal/web/console/index.html
+CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name '*.gen.d.ts') console/index.html console/vite.config.ts console/tsconfig.json docs/openapi.json
+NODE_MODULES := console/node_modules/.package-lock.json
+ARGS ?=
+
+help: ## list the targets
+	@grep -hE '^[a-z]+:.*##' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "  make %-12s %s\n", $$1, $$2}'
+
+build: $(CONSOLE) ## build bin/diathermon with the console in it
+	go build -o bin/diathermon ./cmd/diathermon
+
+demo: tools ## install what is missing, build, and run a host with a stand-in printer and sample files
+	@./scripts/install postgresql
+	@$(MAKE) --no-print-directory build
+	@bin/diathermon demo $(ARGS)
+
+test: tools $(CONSOLE) ## install what is missing and run all tests
+	@./scripts/install postgresql chromium
+	go test -timeout 20m ./...
+
+short: $(CONSOLE) ## the tests of the core and the stand-in alone, in seconds
+	go test -short ./internal/core/... ./internal/simprinter ./internal/shelf
+
+lint: tools $(CONSOLE) ## vet, staticcheck, govulncheck where its data can be had, the console's types and lint
+	go vet ./...
+	go tool staticcheck ./...
+	@go tool govulncheck ./... >/tmp/govulncheck.$$$$ 2>&1; code=$$?; \
+	  if [ $$code -eq 3 ]; then cat /tmp/govulncheck.$$$$; elif [ $$code -ne 0 ]; then echo "govulncheck skipped: its data cannot be had here"; else echo "govulncheck: nothing known"; fi; \
+	  rm -f /tmp/govulncheck.$$$$; [ $$code -ne 3 ]
+	@test -z "$$(gofmt -l cmd internal)" || { gofmt -l cmd internal; echo "run gofmt -w on these"; exit 1; }
+	cd console && npm run --silent lint
+
+bench: tools $(CONSOLE) ## measure; docs/benchmarks.md keeps the results
+	@./scripts/install postgresql
+	go test -run '^$$' -bench . -benchtime 1x -timeout 30m ./internal/e2e
+	go test -run '^$$' -bench . ./internal/core/...
+
+fuzz: ## look for input that breaks the readers, half a minute each
+	go test -run '^$$' -fuzz FuzzConversation -fuzztime 30s ./internal/core/wire
+	go test -run '^$$' -fuzz FuzzLine -fuzztime 30s ./internal/core/gcode
+	go test -run '^$$' -fuzz FuzzParseReport -fuzztime 30s ./internal/core/heat
+
+openapi: ## write docs/openapi.json anew from the service
+	go run ./cmd/diathermon openapi > docs/openapi.json.new
+	mv docs/openapi.json.new docs/openapi.json
+
+screenshots: tools build ## make the pictures of docs/screenshots anew
+	@./scripts/install postgresql chromium xvfb xterm imagemagick fonts-dejavu-core
+	go test -count=1 -timeout 15m -run TestScreenshots ./internal/e2e -shots ../../docs/screenshots
+
+clean: ## remove what was built
+	rm -rf bin console/node_modules console/src/api/schema.gen.d.ts internal/web/console/assets internal/web/console/index.html internal/web/console/favicon.svg
+
+# Go and Node are the two things that are not installed here.
+tools:
+	@command -v go >/dev/null || { echo "Go is missing: install it from your system's packages or its own site (go.mod names the version)"; exit 1; }
+	@command -v npm >/dev/null || { echo "Node.js with npm is missing: version 20.19 or newer is needed"; exit 1; }
+
+$(NODE_MODULES): console/package.json console/package-lock.json
+	cd console && npm ci --no-fund --no-audit --loglevel=error
+	@touch $@
+
+$(CONSOLE): $(NODE_MODULES) $(CONSOLE_SOURCES)
+	cd console && npm run --silent build
+	@touch $@
+
+.PHONY: help build demo test short lint bench fuzz openapi screenshots clean tools
