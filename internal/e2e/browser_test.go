@@ -71,7 +71,7 @@ func ask[T any](b *bench, ctx context.Context, action chromedp.Action[T]) T {
 		}
 		return r.value
 	case <-time.After(patience):
-		b.t.Fatalf("the browser did not come to an end of it; the page says %q", page(ctx))
+		b.t.Fatalf("the browser did not come to an end of it; the page says %q", tail(page(ctx)))
 	}
 	panic("not reached")
 }
@@ -114,3 +114,6 @@ func page(ctx context.Context) string {
 		return "nothing"
 	}
 }
+
+// tail cuts a long text to its end.
+func tail(s string) string { return s[max(0, len(s)-1500):] }

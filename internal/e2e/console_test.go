@@ -38,7 +38,7 @@ func TestTheConsolePrintsAFile(t *testing.T) {
 
 	b.click(page, `a[href="/wire"]`)
 	b.do(page,
-		chromedp.SendKeys(`form input`, "M118 hello from the bench\r"),
+		chromedp.SendKeys(`[role=log] ~ form input`, "M118 hello from the bench\r"),
 		chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:hello from the bench")]`),
 	)
 	b.click(page, `a[href="/bench"]`)

@@ -20,7 +20,7 @@ import (
 
 // process is a service that runs as a program of its own.
 type process struct {
-	t    *testing.T
+	t    testing.TB
 	cmd  *exec.Cmd
 	mu   sync.Mutex
 	said bytes.Buffer
@@ -28,7 +28,7 @@ type process struct {
 }
 
 // launch runs the program with arguments.
-func launch(t *testing.T, dir string, args ...string) *process {
+func launch(t testing.TB, dir string, args ...string) *process {
 	t.Helper()
 	path, err := binary()
 	if err != nil {
@@ -92,7 +92,7 @@ func (p *process) ended() int {
 }
 
 // reachable returns a folder that PostgreSQL's user may pass through.
-func reachable(t *testing.T) string {
+func reachable(t testing.TB) string {
 	t.Helper()
 	dir, err := os.MkdirTemp("", "diathermon-process-")
 	if err != nil {
@@ -103,7 +103,7 @@ func reachable(t *testing.T) string {
 	return dir
 }
 
-func freeAddress(t *testing.T) string {
+func freeAddress(t testing.TB) string {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -114,7 +114,7 @@ func freeAddress(t *testing.T) string {
 }
 
 // dial returns a client of the service at address with its keeper's token.
-func dial(t *testing.T, address, data string) *client.Client {
+func dial(t testing.TB, address, data string) *client.Client {
 	t.Helper()
 	token, err := os.ReadFile(filepath.Join(data, "keeper-token"))
 	if err != nil {

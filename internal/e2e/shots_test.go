@@ -1,8 +1,14 @@
 package e2e
 
 import (
+	"bytes"
+	"context"
 	"flag"
+	"fmt"
+	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -10,17 +16,22 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/samples"
-
-	"bytes"
 )
 
-var shots = flag.String("shots", "", "write the console's screenshots to this folder")
+var shots = flag.String("shots", "", "write the screenshots to this folder")
 
 // TestScreenshots makes the pictures of docs/screenshots; 'make screenshots'
 // asks for it.
 func TestScreenshots(t *testing.T) {
 	if *shots == "" {
 		t.Skip("no -shots folder")
+	}
+	folder, err := filepath.Abs(*shots)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		t.Fatal(err)
 	}
 	printer := quick()
 	printer.Warp, printer.Baud = 8, 115200
@@ -32,22 +43,87 @@ func TestScreenshots(t *testing.T) {
 		}
 		b.mustSend(part.Name, body.Bytes(), false)
 	}
+	first := b.mustSend("test-coupon.gcode", coupon(t, 3), true)
+	b.untilRun("finished")
+	if err := b.Remove(t.Context(), first.File.Name); err != nil {
+		t.Fatal(err)
+	}
 	if _, err := b.Start(t.Context(), "dust-cap-eyepiece-32mm.gcode"); err != nil {
 		t.Fatal(err)
 	}
-	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 3 })
+	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 8 })
+
+	b.terminals(folder)
 	desk := b.browser(1280, 800, false)
 	phone := b.browser(390, 844, true)
-	for _, shot := range []struct {
-		name, path, ready string
-	}{
+	for _, shot := range []struct{ name, path, ready string }{
 		{"bench", "/bench", `[data-run-state]`},
 		{"shelf", "/shelf", `[data-shelf]`},
 		{"wire", "/wire", `[role=log] div`},
 	} {
-		b.do(desk, chromedp.Navigate(b.service.URL+shot.path), chromedp.WaitVisible(shot.ready), chromedp.Sleep(1500*time.Millisecond))
-		b.shoot(desk, filepath.Join(*shots, "console-"+shot.name+".png"))
-		b.do(phone, chromedp.Navigate(b.service.URL+shot.path), chromedp.WaitVisible(shot.ready), chromedp.Sleep(1500*time.Millisecond))
-		b.shoot(phone, filepath.Join(*shots, "console-"+shot.name+"-phone.png"))
+		for suffix, page := range map[string]context.Context{"": desk, "-phone": phone} {
+			b.do(page, chromedp.Navigate(b.service.URL+shot.path), chromedp.WaitVisible(shot.ready), chromedp.Sleep(1500*time.Millisecond))
+			b.shoot(page, filepath.Join(folder, "console-"+shot.name+suffix+".png"))
+		}
+	}
+	b.do(desk, chromedp.Navigate(b.service.URL+"/shelf"))
+	b.click(desk, `[data-file="focuser-knob-fluted.gcode"]`)
+	b.do(desk, chromedp.WaitVisible(`[data-start]`), chromedp.Sleep(500*time.Millisecond))
+	b.shoot(desk, filepath.Join(folder, "console-start.png"))
+}
+
+// terminals takes pictures of the commands' output in a terminal window.
+func (b *bench) terminals(folder string) {
+	b.t.Helper()
+	program, err := binary()
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	const display = ":87"
+	screen := exec.Command("Xvfb", display, "-screen", "0", "1180x720x24")
+	if err := screen.Start(); err != nil {
+		b.t.Fatalf("Xvfb: %v; 'make screenshots' installs it", err)
+	}
+	defer func() {
+		screen.Process.Kill()
+		screen.Wait()
+	}()
+	for deadline := time.Now().Add(patience); time.Now().Before(deadline); <-time.After(20 * time.Millisecond) {
+		if _, err := os.Stat("/tmp/.X11-unix/X87"); err == nil {
+			break
+		}
+	}
+	bin := filepath.Dir(program)
+	for name, commands := range map[string][]string{
+		"status": {"diathermon status", "diathermon heat", "diathermon say M115"},
+		"shelf":  {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs"},
+		"wire":   {"diathermon wire -n 24"},
+		"watch":  {"diathermon watch"},
+	} {
+		var script strings.Builder
+		for _, c := range commands {
+			fmt.Fprintf(&script, "printf '\\033[1m$ %s\\033[0m\\n'; %s; echo; ", c, c)
+		}
+		script.WriteString("touch " + filepath.Join(bin, name+".done") + "; sleep 600")
+		window := exec.Command("xterm", "-geometry", "120x34+0+0", "-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#1b1815", "-fg", "#ece6de", "-b", "12", "-e", "sh", "-c", script.String())
+		window.Env = append(os.Environ(), "DISPLAY="+display, "PATH="+bin+":"+os.Getenv("PATH"), "DIATHERMON_URL="+b.service.URL, "DIATHERMON_TOKEN="+b.service.Keeper, "TERM=xterm-256color", "LC_ALL=C.UTF-8")
+		if err := window.Start(); err != nil {
+			b.t.Fatal(err)
+		}
+		for deadline := time.Now().Add(10 * time.Second); time.Now().Before(deadline); <-time.After(50 * time.Millisecond) {
+			if _, err := os.Stat(filepath.Join(bin, name+".done")); err == nil {
+				break
+			}
+			if name == "watch" && time.Until(deadline) < 4*time.Second { // it has no end to wait for
+				break
+			}
+		}
+		<-time.After(300 * time.Millisecond) // what was printed is drawn
+		grab := exec.Command("import", "-display", display, "-window", "root", filepath.Join(folder, "terminal-"+name+".png"))
+		if out, err := grab.CombinedOutput(); err != nil {
+			b.t.Errorf("taking the picture: %v: %s", err, out)
+		}
+		window.Process.Kill()
+		window.Wait()
 	}
 }

@@ -1,6 +1,7 @@
 package simprinter
 
 import (
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"os"
@@ -20,6 +21,7 @@ type Device struct {
 
 	cfg      Config
 	master   *os.File
+	watch    int // the kernel's queue of openings and closings
 	began    time.Time
 	incoming chan []byte   // read from the pseudo-terminal
 	opened   chan struct{} // a program has opened the port
@@ -68,15 +70,23 @@ func Open(path string, cfg Config) (*Device, error) {
 	if err == nil {
 		err = unix.SetNonblock(int(master.Fd()), true)
 	}
+	watch := -1
+	if err == nil {
+		watch, err = unix.InotifyInit1(unix.IN_NONBLOCK | unix.IN_CLOEXEC)
+	}
+	if err == nil {
+		_, err = unix.InotifyAddWatch(watch, name, unix.IN_OPEN|unix.IN_CLOSE)
+	}
 	if err == nil {
 		err = link(name, path)
 	}
 	if err != nil {
+		unix.Close(watch)
 		master.Close()
 		return nil, err
 	}
 	d := &Device{
-		Path: path, cfg: cfg, master: master, began: time.Now(),
+		Path: path, cfg: cfg, master: master, watch: watch, began: time.Now(),
 		incoming: make(chan []byte), opened: make(chan struct{}), quit: make(chan struct{}),
 		board: NewBoard(cfg),
 	}
@@ -131,40 +141,42 @@ func (d *Device) perByte() time.Duration {
 	return 10 * time.Second / time.Duration(d.cfg.Baud)
 }
 
-// read passes on what programs write and notices when one opens the port.
+// read passes on what programs write and notices when one opens the port. The
+// kernel queues openings and closings, so that none is missed however quickly
+// they follow each other.
 func (d *Device) read() {
 	defer d.ended.Done()
+	defer unix.Close(d.watch)
 	fd := int(d.master.Fd())
-	closed := true
+	programs := 0 // that have the port open
 	for {
 		select {
 		case <-d.quit:
 			return
 		default:
 		}
-		fds := []unix.PollFd{{Fd: int32(fd), Events: unix.POLLIN}}
+		fds := []unix.PollFd{{Fd: int32(d.watch), Events: unix.POLLIN}, {Fd: int32(fd), Events: unix.POLLIN}}
 		if _, err := unix.Poll(fds, 50); err != nil && !errors.Is(err, unix.EINTR) {
 			return
 		}
-		events := fds[0].Revents
-		if events&unix.POLLHUP != 0 && events&unix.POLLIN == 0 {
-			closed = true
-			select { // poll returns at once while nobody has it open
-			case <-d.quit:
-				return
-			case <-time.After(5 * time.Millisecond):
-			}
-			continue
-		}
-		if closed && events&unix.POLLHUP == 0 {
-			closed = false
+		opened := false
+		opened, programs = d.openings(programs)
+		if opened {
 			select {
 			case d.opened <- struct{}{}:
 			case <-d.quit:
 				return
 			}
 		}
+		events := fds[1].Revents
 		if events&unix.POLLIN == 0 {
+			if events&unix.POLLHUP != 0 { // poll returns at once while nobody has it open
+				select {
+				case <-d.quit:
+					return
+				case <-time.After(5 * time.Millisecond):
+				}
+			}
 			continue
 		}
 		buf := make([]byte, 1024)
@@ -178,6 +190,28 @@ func (d *Device) read() {
 			return
 		}
 	}
+}
+
+// openings reads what the kernel has queued and tells whether the port was
+// opened while no program had it open, and how many have now.
+func (d *Device) openings(programs int) (opened bool, now int) {
+	var buf [4096]byte
+	n, err := unix.Read(d.watch, buf[:])
+	if err != nil {
+		return false, programs
+	}
+	for at := 0; at+unix.SizeofInotifyEvent <= n; {
+		mask := binary.NativeEndian.Uint32(buf[at+4:])
+		named := binary.NativeEndian.Uint32(buf[at+12:])
+		if mask&unix.IN_OPEN != 0 {
+			opened = opened || programs == 0
+			programs++
+		} else {
+			programs = max(programs-1, 0)
+		}
+		at += unix.SizeofInotifyEvent + int(named)
+	}
+	return opened, programs
 }
 
 // mismatch reports whether the program that has the port open has set another

@@ -15,9 +15,7 @@ const said: string[] = []
 let recalled = 0
 const box = useTemplateRef<HTMLDivElement>('box')
 
-/** Temperatures, positions and busy lines come every second and hide the rest. */
-const upkeep = /^(ok )? ?(T:|B:|X:|echo:busy)|^N\d+ M(105|114|154|155)\b/
-const shown = computed(() => reports.value ? traffic.lines : traffic.lines.filter(l => !upkeep.test(l.text)))
+const shown = computed(() => reports.value ? [...traffic.talk, ...traffic.reports].sort((a, b) => a.seq - b.seq) : traffic.talk)
 
 watch(shown, async () => {
   const el = box.value

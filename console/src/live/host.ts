@@ -39,6 +39,7 @@ export const useHost = defineStore('host', () => {
       connected.value = true
       refresh().catch(tell)
       past.load().catch(tell)
+      traffic.forget()
       traffic.load().catch(tell)
     }
     events.onerror = () => {
