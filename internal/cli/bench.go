@@ -68,13 +68,26 @@ func showRun(w io.Writer, r api.Run) {
 		}
 		fmt.Fprintln(w)
 	}
+	fmt.Fprintf(w, "  run %s\n", r.ID)
 	if r.Started != nil {
-		end := time.Now()
-		if r.Ended != nil {
-			end = *r.Ended
+		verb := "so far"
+		if r.Final() {
+			verb = "in all"
 		}
-		fmt.Fprintf(w, "  started %s, %s ago or in all; run %s\n", local(*r.Started), span(end.Sub(*r.Started).Seconds()), r.ID)
+		fmt.Fprintf(w, "  started %s, %s %s\n", local(*r.Started), took(r), verb)
 	}
+}
+
+// took is how long a run has been going on, or went on.
+func took(r api.Run) string {
+	if r.Started == nil {
+		return ""
+	}
+	end := time.Now()
+	if r.Ended != nil {
+		end = *r.Ended
+	}
+	return span(end.Sub(*r.Started).Seconds())
 }
 
 // controlCommand is hold, resume or stop: of the run named, or of the one that
@@ -368,19 +381,11 @@ func runsCommand() *cli.Command {
 			}
 			rows := make([][]string, 0, len(runs.Runs))
 			for _, r := range runs.Runs {
-				took := ""
-				if r.Started != nil {
-					end := time.Now()
-					if r.Ended != nil {
-						end = *r.Ended
-					}
-					took = span(end.Sub(*r.Started).Seconds())
-				}
 				state := r.State
 				if r.Reason != "" {
 					state += ": " + r.Reason
 				}
-				rows = append(rows, []string{local(r.Created), r.File, took, fmt.Sprintf("%d/%d", r.Taken, r.Commands), r.ID, state})
+				rows = append(rows, []string{local(r.Created), r.File, took(r), fmt.Sprintf("%d/%d", r.Taken, r.Commands), r.ID, state})
 			}
 			return table(w, []string{"Created", "File", "Took", "Lines", "Run", "State"}, rows)
 		},

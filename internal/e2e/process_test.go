@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -248,4 +249,50 @@ func TestTheDemoIsUpAgainWithItsData(t *testing.T) {
 		t.Errorf("the runs are %+v, %v", runs, err)
 	}
 	b.until("a live link", func(now api.Bench) bool { return now.Link.State == "live" })
+}
+
+func TestADatabaseThatIsKilledDisturbsNothing(t *testing.T) {
+	dir := reachable(t)
+	data, address, port := filepath.Join(dir, "data"), freeAddress(t), filepath.Join(dir, "port")
+	launch(t, dir, "simulate", "--port", port, "--baud", "0", "--warp", "60").says("answers at")
+	p := launch(t, dir, "serve", "--data", data, "--listen", address, "--device", port)
+	p.says("serving")
+	b := &bench{Client: dial(t, address, data), t: t}
+	b.live()
+	begun := time.Now()
+	b.mustSend("coupon.gcode", coupon(t, 10), true)
+	b.untilRun("running")
+	lock, err := os.ReadFile(filepath.Join(data, "database", "data", "postmaster.pid"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pid, err := strconv.Atoi(strings.TrimSpace(strings.Split(string(lock), "\n")[0]))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	b.untilRun("finished")
+	var runs api.Runs
+	for deadline := time.Now().Add(patience); time.Now().Before(deadline); <-time.After(100 * time.Millisecond) {
+		if runs, err = b.Runs(t.Context(), 5); err == nil && len(runs.Runs) == 1 && strings.Contains(p.words(), "the database is back") {
+			break
+		}
+	}
+	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "finished" {
+		t.Fatalf("the runs are %+v, %v; it said\n%s", runs, err, p.words())
+	}
+	log, err := b.Heat(t.Context(), begun, time.Now(), "bed")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := 1; i < len(log.Readings); i++ {
+		if gap := log.Readings[i].At.Sub(log.Readings[i-1].At); gap > time.Second { // one comes every 50 ms
+			t.Errorf("no reading for %s", gap)
+		}
+	}
+	if len(log.Readings) < 100 {
+		t.Errorf("only %d readings", len(log.Readings))
+	}
 }

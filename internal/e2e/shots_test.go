@@ -80,7 +80,7 @@ func (b *bench) terminals(folder string) {
 		b.t.Fatal(err)
 	}
 	const display = ":87"
-	screen := exec.Command("Xvfb", display, "-screen", "0", "1180x720x24")
+	screen := exec.Command("Xvfb", display, "-screen", "0", "1106x671x24")
 	if err := screen.Start(); err != nil {
 		b.t.Fatalf("Xvfb: %v; 'make screenshots' installs it", err)
 	}
@@ -105,8 +105,8 @@ func (b *bench) terminals(folder string) {
 			fmt.Fprintf(&script, "printf '\\033[1m$ %s\\033[0m\\n'; %s; echo; ", c, c)
 		}
 		script.WriteString("touch " + filepath.Join(bin, name+".done") + "; sleep 600")
-		window := exec.Command("xterm", "-geometry", "120x34+0+0", "-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#1b1815", "-fg", "#ece6de", "-b", "12", "-e", "sh", "-c", script.String())
-		window.Env = append(os.Environ(), "DISPLAY="+display, "PATH="+bin+":"+os.Getenv("PATH"), "DIATHERMON_URL="+b.service.URL, "DIATHERMON_TOKEN="+b.service.Keeper, "TERM=xterm-256color", "LC_ALL=C.UTF-8")
+		window := exec.Command("xterm", "-tn", "xterm-256color", "-geometry", "120x34+0+0", "-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#1b1815", "-fg", "#ece6de", "-b", "12", "-e", "sh", "-c", script.String())
+		window.Env = append(os.Environ(), "DISPLAY="+display, "PATH="+bin+":"+os.Getenv("PATH"), "DIATHERMON_URL="+b.service.URL, "DIATHERMON_TOKEN="+b.service.Keeper, "LC_ALL=C.UTF-8")
 		if err := window.Start(); err != nil {
 			b.t.Fatal(err)
 		}

@@ -29,7 +29,6 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
-	"diathermon/internal/core/wire"
 )
 
 //go:embed migrations/*.sql
@@ -289,21 +288,9 @@ func (r *Records) Readings(ctx context.Context, from, to time.Time, h heat.Heate
 	return out, nil
 }
 
-// Message is a row of messages.
+// message is a row of messages.
 type message struct {
 	At   time.Time
 	Kind string
 	Text string
-}
-
-// Messages returns the newest messages of the firmware, at most limit, the
-// newest first.
-func (r *Records) Messages(ctx context.Context, limit int) ([]wire.Message, error) {
-	var rows []message
-	err := r.db.WithContext(ctx).Order("at DESC").Limit(limit).Find(&rows).Error
-	out := make([]wire.Message, 0, len(rows))
-	for _, row := range rows {
-		out = append(out, wire.Message{At: row.At.UTC(), Kind: row.Kind, Text: row.Text})
-	}
-	return out, err
 }

@@ -98,7 +98,7 @@ const blocked = (f: Schemas['File']) => f.checks?.some(c => c.level === 'block')
 
   <v-dialog :model-value="chosen !== undefined" max-width="520" @update:model-value="chosen = undefined">
     <v-card v-if="chosen" data-start>
-      <v-card-title class="break text-wrap">{{ chosen.name }}</v-card-title>
+      <v-card-title class="break text-wrap px-6 pt-5">{{ chosen.name }}</v-card-title>
       <v-card-text class="figures">
         <p>{{ chosen.layers }} layers of {{ chosen.layer_height.toFixed(2) }} mm · moves take {{ span(chosen.duration_seconds) }}</p>
         <p>{{ (chosen.filament_mm / 1000).toFixed(2) }} m of filament, {{ chosen.filament_g.toFixed(1) }} g</p>

@@ -96,6 +96,7 @@ watch([() => past.past, () => host.heaters, () => theme.current.value], draw)
 </template>
 
 <style scoped>
+div :deep(.uplot), div :deep(.u-legend) { font-family: inherit; }
 div :deep(.u-legend) { text-align: left; font-size: 0.8rem; }
 div :deep(.u-legend .u-value) { min-width: 4.6em; display: inline-block; }
 </style>

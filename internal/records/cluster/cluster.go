@@ -13,7 +13,6 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
-	"io/fs"
 	"net"
 	"net/url"
 	"os"
@@ -23,6 +22,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -33,7 +33,14 @@ import (
 type Cluster struct {
 	URL string // where its database is: postgres://…
 
-	dir  string
+	dir   string
+	bin   string
+	owner *identity
+	port  int
+	quit  chan struct{} // closed by Stop
+	ended chan struct{} // closed when the watch has ended
+
+	mu   sync.Mutex // guards what follows
 	pid  int
 	gone chan struct{} // closed when a server that is our child has ended; nil for one taken over
 }
@@ -42,6 +49,8 @@ const (
 	role     = "diathermon"
 	database = "diathermon"
 	patience = 60 * time.Second // for a server that recovers after a power cut
+
+	stopWithin = 20 * time.Second // for a server that writes out what it holds
 )
 
 // settings keep the server small and its writing low.
@@ -67,31 +76,66 @@ func Start(ctx context.Context, dir string) (*Cluster, error) {
 	if err := owner.reach(dir); err != nil {
 		return nil, err
 	}
-	c := &Cluster{dir: dir}
+	c := &Cluster{dir: dir, bin: bin, owner: owner, quit: make(chan struct{}), ended: make(chan struct{})}
 	password, err := c.create(ctx, bin, owner)
 	if err != nil {
 		return nil, err
 	}
-	if port, ok := c.leftover(); ok {
-		c.URL = address(port, password)
-		if err := c.ready(ctx, owner); err != nil {
+	running := false
+	if c.port, running = c.leftover(); !running {
+		if c.port, err = freePort(); err != nil {
 			return nil, err
 		}
-		return c, nil
 	}
-	port, err := freePort()
-	if err != nil {
-		return nil, err
+	c.URL = address(c.port, password)
+	if !running {
+		if err := c.launch(); err != nil {
+			return nil, err
+		}
 	}
-	c.URL = address(port, password)
-	if err := c.launch(bin, owner, port); err != nil {
-		return nil, err
-	}
-	if err := c.ready(ctx, owner); err != nil {
+	go c.watch()
+	if err := c.ready(ctx); err != nil {
 		c.Stop()
 		return nil, err
 	}
 	return c, nil
+}
+
+// relaunchAfter is how long a server that has ended by itself stays away.
+const relaunchAfter = time.Second
+
+// watch starts the server again if it ends by itself: whoever killed it, the
+// records must go on.
+func (c *Cluster) watch() {
+	defer close(c.ended)
+	ticker := time.NewTicker(relaunchAfter)
+	defer ticker.Stop()
+	for {
+		select {
+		case <-c.quit:
+			return
+		case <-ticker.C:
+		}
+		if c.runs() {
+			continue
+		}
+		if _, running := c.leftover(); !running {
+			c.launch() // it is tried again if this fails
+		}
+	}
+}
+
+// runs reports whether the server's process is there.
+func (c *Cluster) runs() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	select {
+	case <-c.gone: // never, for a server taken over
+		return false
+	default:
+	}
+	_, err := os.Stat(fmt.Sprintf("/proc/%d", c.pid))
+	return err == nil
 }
 
 func address(port int, password string) string {
@@ -232,7 +276,9 @@ func (c *Cluster) leftover() (port int, running bool) {
 	if err == nil && pid > 1 {
 		if at, err := os.Readlink(fmt.Sprintf("/proc/%d/cwd", pid)); err == nil && same(at, data) && len(fields) > 3 {
 			if port, err := strconv.Atoi(strings.TrimSpace(fields[3])); err == nil {
-				c.pid = pid
+				c.mu.Lock()
+				defer c.mu.Unlock()
+				c.pid, c.gone = pid, nil
 				return port, true
 			}
 		}
@@ -258,8 +304,8 @@ func freePort() (int, error) {
 
 // launch starts the server as a child. Its words go to a log in the cluster's
 // folder, begun anew at each start.
-func (c *Cluster) launch(bin string, owner *identity, port int) error {
-	args := []string{"-D", filepath.Join(c.dir, "data"), "-p", strconv.Itoa(port)}
+func (c *Cluster) launch() error {
+	args := []string{"-D", filepath.Join(c.dir, "data"), "-p", strconv.Itoa(c.port)}
 	for _, s := range settings {
 		args = append(args, "-c", s)
 	}
@@ -268,21 +314,24 @@ func (c *Cluster) launch(bin string, owner *identity, port int) error {
 		return err
 	}
 	defer log.Close()
-	cmd := owner.command(context.Background(), filepath.Join(bin, "postgres"), args...)
+	cmd := c.owner.command(context.Background(), filepath.Join(c.bin, "postgres"), args...)
 	cmd.Stdout, cmd.Stderr = log, log
 	if err := cmd.Start(); err != nil {
 		return err
 	}
-	c.pid, c.gone = cmd.Process.Pid, make(chan struct{})
+	gone := make(chan struct{})
 	go func() {
 		cmd.Wait()
-		close(c.gone)
+		close(gone)
 	}()
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.pid, c.gone = cmd.Process.Pid, gone
 	return nil
 }
 
 // ready waits until the server answers and the database is there.
-func (c *Cluster) ready(ctx context.Context, owner *identity) error {
+func (c *Cluster) ready(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	admin, err := url.Parse(c.URL)
@@ -301,8 +350,11 @@ func (c *Cluster) ready(ctx context.Context, owner *identity) error {
 			}
 			return err
 		}
+		c.mu.Lock()
+		gone := c.gone
+		c.mu.Unlock()
 		select {
-		case <-c.gone: // a nil channel for a server taken over
+		case <-gone: // a nil channel for a server taken over
 			words, _ := os.ReadFile(filepath.Join(c.dir, "server.log"))
 			return fmt.Errorf("PostgreSQL did not start: %s (its log is %s)", lastLine(words), filepath.Join(c.dir, "server.log"))
 		case <-ctx.Done():
@@ -314,25 +366,18 @@ func (c *Cluster) ready(ctx context.Context, owner *identity) error {
 
 // Stop ends the server cleanly and waits for it.
 func (c *Cluster) Stop() error {
+	close(c.quit)
+	<-c.ended
 	if err := syscall.Kill(c.pid, syscall.SIGINT); err != nil {
 		if errors.Is(err, syscall.ESRCH) {
 			return nil
 		}
 		return err
 	}
-	deadline := time.After(20 * time.Second)
-	for {
-		select {
-		case <-c.gone:
+	for deadline := time.Now().Add(stopWithin); time.Now().Before(deadline); <-time.After(20 * time.Millisecond) {
+		if !c.runs() {
 			return nil
-		case <-deadline:
-			return fmt.Errorf("PostgreSQL (process %d) does not stop", c.pid)
-		case <-time.After(20 * time.Millisecond):
-			if c.gone == nil {
-				if _, err := os.Stat(fmt.Sprintf("/proc/%d", c.pid)); errors.Is(err, fs.ErrNotExist) {
-					return nil
-				}
-			}
 		}
 	}
+	return fmt.Errorf("PostgreSQL (process %d) does not stop", c.pid)
 }
