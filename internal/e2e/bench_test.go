@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -142,11 +143,13 @@ func BenchmarkFootprint(b *testing.B) {
 			return megabytes, (after - before).Seconds() / d.Seconds() * 100
 		}
 		idle, idleCPU := measure(10 * time.Second)
-		// Dense short moves: as many lines as the cable carries in send-and-wait.
+		// Circles of half-millimetre moves at 200 mm/s: more lines than the cable
+		// carries.
 		var body bytes.Buffer
-		body.WriteString("G28\nG1 F9000\n")
+		body.WriteString("G28\nG1 F12000\n")
 		for i := range 60_000 {
-			fmt.Fprintf(&body, "G1 X%.3f Y%.3f E%.5f\n", 50+float64(i%40)/10, 60+float64(i%30)/10, float64(i)/100)
+			angle := float64(i) / 80
+			fmt.Fprintf(&body, "G1 X%.3f Y%.3f E%.5f\n", 115+40*math.Cos(angle), 115+40*math.Sin(angle), float64(i)/100)
 		}
 		s.mustSend("dense.gcode", body.Bytes(), true)
 		s.until("some moves", func(now api.Bench) bool { return now.Run.Taken > 200 })

@@ -2,8 +2,10 @@ package e2e
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -53,12 +55,21 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 	b := start(t, quick()).live()
 	body := coupon(t, 12)
 	begun := time.Now()
-	var seen []string
+	var mu sync.Mutex
+	seen := map[string]bool{} // states of the run that events have told, and kinds of event
 	go b.Events(t.Context(), func(e client.Event) {
-		if r, ok := e.Data.(api.Run); ok && (len(seen) == 0 || seen[len(seen)-1] != r.State) {
-			seen = append(seen, r.State)
+		mu.Lock()
+		defer mu.Unlock()
+		seen[fmt.Sprintf("%T", e.Data)] = true
+		if r, ok := e.Data.(api.Run); ok {
+			seen[r.State] = true
 		}
 	})
+	told := func(what string) bool {
+		mu.Lock()
+		defer mu.Unlock()
+		return seen[what]
+	}
 	stored := b.mustSend("coupon.gcode", body, true)
 	if stored.Outcome != "created" || stored.File.Layers != 12 {
 		t.Errorf("stored as %+v", stored)
@@ -107,10 +118,8 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 	if bed, err := b.Heat(t.Context(), begun, time.Now(), "bed"); err != nil || len(bed.Readings) < 50 {
 		t.Errorf("the bed has %d readings, %v", len(bed.Readings), err)
 	}
-	for _, want := range []string{"warming", "running", "held", "ending", "finished"} {
-		if !slices.Contains(seen, want) {
-			t.Errorf("no event told %q: %v", want, seen)
-		}
+	for _, want := range []string{"warming", "running", "held", "ending", "finished", "api.Link", "api.Heat", "api.Position", "api.Wire"} {
+		b.until("the event "+want, func(api.Bench) bool { return told(want) })
 	}
 }
 
