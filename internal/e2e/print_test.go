@@ -3,6 +3,7 @@ package e2e
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -12,6 +13,7 @@ import (
 	"diathermon/internal/api"
 	"diathermon/internal/client"
 	"diathermon/internal/core/gcode"
+	"diathermon/internal/simprinter"
 )
 
 // commands returns what of a file the printer should receive.
@@ -96,6 +98,15 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 		t.Errorf("it finished as %+v", done)
 	}
 	b.mustHavePrinted(body, "M117 held for a look")
+	laid := 0.0
+	b.device.Do(func(board *simprinter.Board) {
+		for _, s := range board.Segments() {
+			laid += s.Filament
+		}
+	})
+	if want := stored.File.FilamentMM + 2; math.Abs(laid-want) > 0.1 { // the file ends with 2 mm drawn back
+		t.Errorf("%.2f mm of filament were laid, want %.2f", laid, want)
+	}
 
 	runs, err := b.Runs(t.Context(), 10)
 	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "finished" || runs.Runs[0].ID != running.ID {
@@ -224,6 +235,19 @@ func TestARestartedPrinterBreaksTheRun(t *testing.T) {
 		t.Errorf("the run broke because %q", r.Reason)
 	}
 	b.live()
+}
+
+func TestShuttingDownLeavesNoHeaterOn(t *testing.T) {
+	b := start(t, quick()).live()
+	if set, err := b.SetHeat(t.Context(), "bed", 60); err != nil || !set.Taken {
+		t.Fatalf("%+v, %v", set, err)
+	}
+	b.until("a warm bed", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 60 })
+	b.service.Close()
+	if last := b.printed(); !slices.Contains(last, "M140 S0") {
+		t.Errorf("at shutdown the printer was told %v", last)
+	}
+	b.up()
 }
 
 func TestShuttingDownStopsTheRunWithHeatersOff(t *testing.T) {

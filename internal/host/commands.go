@@ -40,6 +40,10 @@ func (h *Host) Start(ctx context.Context, name string) (RunNow, error) {
 	if err != nil {
 		return RunNow{}, err
 	}
+	if info, err := body.Stat(); err != nil || info.Size() != f.Size {
+		body.Close()
+		return RunNow{}, fmt.Errorf("%w: %q is being replaced; start it again", ErrBusy, name)
+	}
 	var now RunNow
 	var refused error
 	err = h.ask(ctx, func() {

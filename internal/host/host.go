@@ -254,3 +254,13 @@ func (h *Host) heatersNow() []HeaterNow {
 	}
 	return out
 }
+
+// warm reports whether any heater has a setpoint.
+func (h *Host) warm() bool {
+	for _, w := range h.heaters {
+		if w.Last.Setpoint > 0 {
+			return true
+		}
+	}
+	return false
+}

@@ -206,22 +206,20 @@ func (h *Host) stop(reason string) {
 		return
 	}
 	h.interruptWait()
-	commands := []string{}
-	for _, heater := range h.heatersNow() {
-		commands = append(commands, heat.SetCommand(heater.Heater, 0))
-	}
-	commands = append(commands, "M107")
-	for i, c := range commands {
-		var done func([]string, error)
-		if i == len(commands)-1 {
-			done = func(_ []string, err error) {
-				if h.job == j && err == nil {
-					h.endRun(run.Stopped, reason)
-				}
-			}
+	h.allOff(func(err error) {
+		if h.job == j && err == nil {
+			h.endRun(run.Stopped, reason)
 		}
-		h.send(c, done)
+	})
+}
+
+// allOff turns every heater and the part fan off and calls done when the printer
+// has taken that.
+func (h *Host) allOff(done func(error)) {
+	for _, heater := range h.heatersNow() {
+		h.send(heat.SetCommand(heater.Heater, 0), nil)
 	}
+	h.send("M107", func(_ []string, err error) { done(err) })
 }
 
 // interruptWait breaks off a wait for heat where the firmware can.

@@ -122,9 +122,10 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 	defer deadline.Stop()
 	stopping := ctx.Done()
 	var closing <-chan time.Time
+	cool := false // at shutdown: no heater is left on
 	for !h.reopen {
 		h.carry(device)
-		if stopping == nil && h.job == nil {
+		if stopping == nil && h.job == nil && cool {
 			return nil
 		}
 		if due := h.conv.Deadline(); due > 0 {
@@ -161,8 +162,15 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 		case <-stopping:
 			stopping = nil
 			closing = time.After(closingTime)
-			if h.job != nil {
+			switch {
+			case h.job != nil: // its end turns the heaters off
 				h.stop("the host was shut down")
+				cool = true
+			case h.link.Live() && h.warm():
+				h.interruptWait()
+				h.allOff(func(error) { cool = true })
+			default:
+				cool = true
 			}
 		case <-closing:
 			return errors.New("the host was shut down")
@@ -409,7 +417,10 @@ func (h *Host) publishRun() {
 func (h *Host) halt(answer chan<- error) {
 	h.conv.Halt(h.now())
 	out, events := h.conv.Take()
-	h.writer.urgent <- append([]byte(nil), out...)
+	select {
+	case h.writer.urgent <- append([]byte(nil), out...):
+	default: // four halts wait already before a port that takes nothing
+	}
 	answer <- nil
 	if h.job != nil {
 		h.endRun(run.Stopped, "halted")

@@ -8,6 +8,7 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"log/slog"
 	"net/http"
 	"time"
@@ -56,7 +57,7 @@ func (s *Server) Handler() http.Handler {
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "image/svg+xml"))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
-		w.Write([]byte(`{"status":"ok"}` + "\n"))
+		json.NewEncoder(w).Encode(api.Health{Status: "ok"})
 	})
 	s.signIn(r)
 	r.Group(func(r chi.Router) {

@@ -34,9 +34,8 @@ type Modes struct {
 // a firmware after its start: absolute, millimetres, at the origin, not homed.
 type State struct {
 	Modes
-	At     Position // where the program has asked to be
-	Homed  [3]bool  // X, Y, Z have been homed
-	offset Position // set by G92: At minus what the firmware's own frame says
+	At    Position // where the program has asked to be, in the frame that G92 sets
+	Homed [3]bool  // X, Y, Z have been homed
 }
 
 // A Move is one straight line or arc asked of the machine.
@@ -152,7 +151,7 @@ func (s *State) home(l *Line) {
 	all := !l.Has('X') && !l.Has('Y') && !l.Has('Z')
 	for axis := X; axis <= Z; axis++ {
 		if all || l.Has(Letters[axis]) {
-			s.At[axis], s.offset[axis], s.Homed[axis] = 0, 0, true
+			s.At[axis], s.Homed[axis] = 0, true
 		}
 	}
 }
@@ -165,19 +164,8 @@ func (s *State) redefine(l *Line) {
 		if !ok && !all {
 			continue
 		}
-		s.offset[axis] += v*unit - s.At[axis]
 		s.At[axis] = v * unit
 	}
-}
-
-// Machine returns the state's position in the firmware's own frame: At without
-// what G92 has redefined.
-func (s *State) Machine() Position {
-	p := s.At
-	for axis := range p {
-		p[axis] -= s.offset[axis]
-	}
-	return p
 }
 
 // Length is the distance the move travels in space, in millimetres: along the

@@ -233,21 +233,6 @@ func (c *Conversation) Hold(now time.Duration, held bool) {
 // DropFile forgets the file lines that have not been said.
 func (c *Conversation) DropFile() { c.file = c.file[:0] }
 
-// Idle reports whether no file line is under way or to be said again.
-func (c *Conversation) Idle() bool {
-	for _, l := range c.flight {
-		if l.Lane == File && !l.probe {
-			return false
-		}
-	}
-	for _, l := range c.again {
-		if l.Lane == File && !l.acked && !l.probe {
-			return false
-		}
-	}
-	return true
-}
-
 // Halt says the emergency stop ahead of everything, unnumbered, so that a
 // firmware reads it whatever else it is doing. Nothing can be said after it
 // until the printer restarts.
