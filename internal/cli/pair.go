@@ -20,8 +20,8 @@ import (
 
 // paired is what pair keeps: the hosts that this person has been let into.
 type paired struct {
-	Default string `json:"default"`
-	Hosts   []pairedHost
+	Default string       `json:"default"`
+	Hosts   []pairedHost `json:"hosts"`
 }
 
 type pairedHost struct {

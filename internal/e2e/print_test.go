@@ -200,6 +200,11 @@ func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
 	if !strings.Contains(now.Link.Reason, "reset") {
 		t.Errorf("the reason does not say what to do: %q", now.Link.Reason)
 	}
+	for _, h := range now.Heaters {
+		if h.Actual != nil || h.Setpoint != 0 {
+			t.Errorf("after a halt the %s is still said to be %+v", h.Heater, h)
+		}
+	}
 	if _, err := b.SetHeat(t.Context(), "bed", 60); status(err) != 503 {
 		t.Errorf("a setpoint after a halt: %v", err)
 	}

@@ -191,11 +191,17 @@ func New(cfg Config) *Host {
 
 // forget drops what the printer has said, when it restarts or goes away.
 func (h *Host) forget() {
+	h.unknow()
+	h.firmware = wire.Firmware{}
+}
+
+// unknow drops what was true of the machine only while it answered.
+func (h *Host) unknow() {
 	h.heaters = map[heat.Heater]*heat.Watch{}
 	h.seen = map[heat.Heater]time.Time{}
 	h.position = Position{}
 	h.modal = gcode.State{}
-	h.firmware = wire.Firmware{}
+	h.heated, h.moved = true, true // and let everyone see it
 }
 
 // now is the conversation's clock.

@@ -239,8 +239,9 @@ func (h *Host) event(e wire.Event, device string) {
 		}
 	case wire.Changed:
 		h.setLink(LinkState(e.State), e.Reason, device)
-		if e.State == wire.Dead {
+		if e.State == wire.Dead { // what it last reported no longer holds: a firmware that stops turns its heaters off
 			h.setBroken(e.Reason)
+			h.unknow()
 		}
 	case wire.Restarted:
 		h.message("error", "the printer restarted")

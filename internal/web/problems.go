@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -30,7 +31,7 @@ func init() {
 }
 
 // statuses tells which HTTP status an error is answered with, and the title of
-// its problem; the error's own text is the detail.
+// its problem; what else the error's text says is the detail.
 var statuses = []struct {
 	err    error
 	status int
@@ -67,7 +68,9 @@ func (s *Server) problemOf(err error) *api.Problem {
 	}
 	for _, k := range statuses {
 		if errors.Is(err, k.err) {
-			return &api.Problem{Status: k.status, Title: k.title, Detail: err.Error()}
+			// The text repeats what kind of error it is, which the title says already.
+			detail := strings.TrimPrefix(strings.TrimPrefix(err.Error(), k.err.Error()), ": ")
+			return &api.Problem{Status: k.status, Title: k.title, Detail: detail}
 		}
 	}
 	s.Logger.Error("a request failed", "error", err)

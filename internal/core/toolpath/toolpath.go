@@ -25,6 +25,10 @@ import (
 // thousands.
 const longestLine = 1 << 20
 
+// firstFeed is the speed, in mm/s, at which firmwares move until a file names
+// one.
+const firstFeed = 25
+
 // Box is an extent in millimetres; Empty until something is in it.
 type Box struct {
 	Min, Max [3]float64
@@ -161,6 +165,9 @@ func (s *scanner) command(command []byte) error {
 	}
 	if math.IsInf(m.Length(), 0) || m.Length() > 1e6 {
 		return fmt.Errorf("a move of %g mm is more than any machine can do: %q", m.Length(), command)
+	}
+	if m.Feed == 0 {
+		m.Feed = firstFeed
 	}
 	pushed := m.Extrusion()
 	s.Filament += pushed
