@@ -19,8 +19,8 @@ test: tools $(CONSOLE) ## install what is missing and run all tests
 	@./scripts/install postgresql chromium
 	go test -timeout 20m ./...
 
-short: $(CONSOLE) ## the tests of the core and the stand-in alone, in seconds
-	go test -short ./internal/core/... ./internal/simprinter ./internal/shelf
+short: ## the tests that need neither database nor browser, in seconds
+	go test -short ./internal/core/... ./internal/host ./internal/shelf ./internal/simprinter
 
 lint: tools $(CONSOLE) ## vet, staticcheck, govulncheck where its data can be had, the console's types and lint
 	go vet ./...

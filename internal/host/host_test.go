@@ -1,0 +1,276 @@
+package host_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"io/fs"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/motion"
+	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/wire"
+	"diathermon/internal/host"
+	"diathermon/internal/samples"
+	"diathermon/internal/simprinter"
+)
+
+// cable is a port with a stand-in's board at its end, in the time of the test's
+// bubble.
+type cable struct {
+	mu     sync.Mutex
+	board  *simprinter.Board
+	begun  time.Time
+	closed bool
+}
+
+func newCable(c simprinter.Config) *cable {
+	return &cable{board: simprinter.NewBoard(c), begun: time.Now()}
+}
+
+func (c *cable) Write(p []byte) (int, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.board.Advance(time.Since(c.begun))
+	c.board.Receive(p)
+	return len(p), nil
+}
+
+func (c *cable) Read(p []byte) (int, error) {
+	for {
+		c.mu.Lock()
+		c.board.Advance(time.Since(c.begun))
+		out, closed := c.board.Output(), c.closed
+		c.mu.Unlock()
+		if closed {
+			return 0, io.EOF
+		}
+		if len(out) > 0 {
+			return copy(p, out), nil
+		}
+		time.Sleep(5 * time.Millisecond) // virtual: it takes none
+	}
+}
+
+func (c *cable) Close() error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.closed = true
+	return nil
+}
+
+// memory keeps what a host records.
+type memory struct {
+	mu       sync.Mutex
+	runs     []run.Record
+	readings []heat.Sample
+	messages []wire.Message
+}
+
+func (m *memory) Run(r run.Record) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.runs = append(m.runs, r)
+}
+
+func (m *memory) Readings(s []heat.Sample) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.readings = append(m.readings, s...)
+}
+
+func (m *memory) Message(w wire.Message) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.messages = append(m.messages, w)
+}
+
+// folder is a shelf of one file.
+type folder struct {
+	file toolpath.File
+	path string
+}
+
+func (f folder) File(context.Context, string) (toolpath.File, error) { return f.file, nil }
+func (f folder) Read(string) (*os.File, error)                       { return os.Open(f.path) }
+
+func shelfOf(t *testing.T, layers int) folder {
+	t.Helper()
+	var body bytes.Buffer
+	if err := samples.Coupon(layers).Write(&body); err != nil {
+		t.Fatal(err)
+	}
+	f := folder{path: filepath.Join(t.TempDir(), "coupon.gcode")}
+	if err := os.WriteFile(f.path, body.Bytes(), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	summary, err := toolpath.Scan(&body, motion.Ordinary)
+	if err != nil {
+		t.Fatal(err)
+	}
+	info, err := os.Stat(f.path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	f.file = toolpath.File{Name: "coupon.gcode", Size: info.Size(), Summary: summary}
+	return f
+}
+
+// work runs a host on what open opens until the test's end.
+func work(t *testing.T, files host.Files, open func() (io.ReadWriteCloser, error)) (*host.Host, *memory) {
+	t.Helper()
+	kept := &memory{}
+	h := host.New(host.Config{
+		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
+		Printer:  host.Printer{Name: "Vesper", Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
+		OpenPort: func(string, int) (io.ReadWriteCloser, error) { return open() },
+	})
+	ctx, cancel := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		h.Work(ctx)
+	}()
+	t.Cleanup(func() {
+		cancel()
+		<-done
+		time.Sleep(time.Second) // virtual: the port's reader sees its end
+	})
+	return h, kept
+}
+
+// until lets virtual time pass until the bench meets a condition.
+func until(t *testing.T, h *host.Host, within time.Duration, met func(host.Bench) bool) host.Bench {
+	t.Helper()
+	for end := time.Now().Add(within); ; time.Sleep(100 * time.Millisecond) {
+		b, err := h.Bench(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if met(b) {
+			return b
+		}
+		if time.Now().After(end) {
+			t.Fatalf("not within %s: link %+v, run %+v", within, b.Link, b.Run)
+		}
+	}
+}
+
+func isLive(b host.Bench) bool { return b.Link.Live() }
+
+func TestAWholePrintInVirtualTime(t *testing.T) {
+	files := shelfOf(t, 20)
+	synctest.Test(t, func(t *testing.T) {
+		h, kept := work(t, files, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
+		until(t, h, 10*time.Second, isLive)
+		begun := time.Now()
+		if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
+			t.Fatal(err)
+		}
+		laying := until(t, h, 20*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
+		if warm := time.Since(begun); warm < time.Minute {
+			t.Errorf("a cold printer was warm after %s", warm)
+		}
+		if laying.Heaters[1].State != heat.Steady && laying.Heaters[1].State != heat.Settling {
+			t.Errorf("drawing began with the bed %s", laying.Heaters[1].State)
+		}
+		half := until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.Share >= 0.5 })
+		at := time.Now()
+		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
+		if ratio := half.Run.Left.Seconds() / time.Since(at).Seconds(); ratio < 0.8 || ratio > 1.25 {
+			t.Errorf("half way %s were said to be left, and it took %s", half.Run.Left, time.Since(at))
+		}
+
+		kept.mu.Lock()
+		defer kept.mu.Unlock()
+		last := map[heat.Heater]time.Time{}
+		for _, r := range kept.readings {
+			if before, ok := last[r.Heater]; ok && r.At.Sub(before) > 2*time.Second {
+				t.Errorf("the %s was not read for %s", r.Heater, r.At.Sub(before))
+			}
+			last[r.Heater] = r.At
+		}
+		if want := int(time.Since(begun).Seconds()) * 2; len(kept.readings) < want*9/10 {
+			t.Errorf("%d readings, want about %d", len(kept.readings), want)
+		}
+		if final := kept.runs[len(kept.runs)-1]; final.State != run.Finished || final.Taken != files.file.Commands {
+			t.Errorf("kept as %+v", final)
+		}
+		if len(kept.messages) == 0 || !strings.Contains(kept.messages[0].Text, "Vesper") {
+			t.Errorf("the firmware's messages are %+v", kept.messages)
+		}
+	})
+}
+
+func TestAPortThatComesLater(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		there := time.Now().Add(time.Hour)
+		h, _ := work(t, folder{}, func() (io.ReadWriteCloser, error) {
+			if time.Now().Before(there) {
+				return nil, fs.ErrNotExist
+			}
+			return newCable(simprinter.Vesper()), nil
+		})
+		b := until(t, h, time.Minute, func(b host.Bench) bool { return b.Link.State == host.Absent && b.Link.Reason != "" })
+		if !strings.Contains(b.Link.Reason, "no port") {
+			t.Errorf("the reason is %q", b.Link.Reason)
+		}
+		if err := h.Halt(t.Context()); !errors.Is(err, host.ErrNotLive) {
+			t.Errorf("a halt without a printer: %v", err)
+		}
+		until(t, h, time.Hour+time.Minute, isLive)
+	})
+}
+
+func TestAPrinterThatSaysNothingMoreIsGivenUp(t *testing.T) {
+	files := shelfOf(t, 20)
+	synctest.Test(t, func(t *testing.T) {
+		var c *cable
+		h, _ := work(t, files, func() (io.ReadWriteCloser, error) { c = newCable(simprinter.Vesper()); return c, nil })
+		until(t, h, 10*time.Second, isLive)
+		if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running })
+		c.mu.Lock()
+		c.board = simprinter.NewBoard(simprinter.Config{Mute: true}) // it hangs, and its cable stays in
+		c.begun = time.Now()
+		c.mu.Unlock()
+		until(t, h, time.Minute, func(b host.Bench) bool { return b.Link.State == host.LinkState(wire.Silent) })
+		b := until(t, h, time.Hour, func(b host.Bench) bool { return b.Link.State == host.LinkState(wire.Dead) })
+		if b.Run.State != run.Broken || b.Run.Reason == "" {
+			t.Errorf("the run is %s (%s)", b.Run.State, b.Run.Reason)
+		}
+	})
+}
+
+func TestASlowSubscriberIsLetGo(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		h, _ := work(t, folder{}, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
+		updates, end := h.Subscribe()
+		defer end()
+		until(t, h, 10*time.Second, isLive)
+		time.Sleep(time.Hour) // an hour of readings that nobody takes
+		n := 0
+		for range updates { // ends because it was closed
+			n++
+		}
+		if n == 0 || n > 1000 {
+			t.Errorf("%d updates were kept for it", n)
+		}
+		if _, err := h.Say(t.Context(), "M105"); err != nil {
+			t.Errorf("and the host: %v", err)
+		}
+	})
+}
