@@ -16,11 +16,7 @@ import (
 
 // binary builds the program once and returns its path.
 var binary = sync.OnceValues(func() (string, error) {
-	dir, err := os.MkdirTemp("", "diathermon-bin-")
-	if err != nil {
-		return "", err
-	}
-	path := filepath.Join(dir, "diathermon")
+	path := filepath.Join(scratch, "bin", "diathermon")
 	out, err := exec.Command("go", "build", "-o", path, "diathermon/cmd/diathermon").CombinedOutput()
 	if err != nil {
 		return "", errors.New(string(out))

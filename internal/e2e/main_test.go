@@ -25,6 +25,9 @@ import (
 // has a schema of its own.
 var database string
 
+// scratch is a folder for what all tests share; it is gone when they are done.
+var scratch string
+
 func TestMain(m *testing.M) { os.Exit(withCluster(m)) }
 
 func withCluster(m *testing.M) int {
@@ -44,7 +47,7 @@ func withCluster(m *testing.M) int {
 		return 1
 	}
 	defer c.Stop()
-	database = c.URL
+	database, scratch = c.URL, dir
 	return m.Run()
 }
 

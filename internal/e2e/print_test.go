@@ -10,6 +10,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"diathermon/internal/api"
 	"diathermon/internal/client"
 	"diathermon/internal/core/gcode"
@@ -128,6 +130,15 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 	}
 	if bed, err := b.Heat(t.Context(), begun, time.Now(), "bed"); err != nil || len(bed.Readings) < 50 {
 		t.Errorf("the bed has %d readings, %v", len(bed.Readings), err)
+	}
+	db, err := pgx.Connect(t.Context(), b.config.Database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close(t.Context())
+	var greeting string
+	if err := db.QueryRow(t.Context(), "SELECT text FROM messages ORDER BY at LIMIT 1").Scan(&greeting); err != nil || !strings.Contains(greeting, "Vesper") {
+		t.Errorf("the first message that is kept is %q, %v", greeting, err)
 	}
 	for _, want := range []string{"warming", "running", "held", "ending", "finished", "api.Link", "api.Heat", "api.Position", "api.Wire"} {
 		b.until("the event "+want, func(api.Bench) bool { return told(want) })
