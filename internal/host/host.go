@@ -100,9 +100,8 @@ type Position struct {
 type RunNow struct {
 	run.Record
 	run.Progress
-	Z     float64       // height of the layer being drawn, mm
-	Left  time.Duration // until it is done; the moves' share of it
-	Total int64         // bytes of the file
+	Z    float64       // height of the layer being drawn, mm
+	Left time.Duration // until it is done; the moves' share of it
 }
 
 // Bench is everything live at one moment.

@@ -255,7 +255,7 @@ func (h *Host) runNow() *RunNow {
 	if j == nil {
 		return h.last
 	}
-	now := &RunNow{Record: j.record, Progress: run.Measure(j.record.Taken, j.record.Commands, j.file.Marks, j.file.Duration), Total: j.file.Size}
+	now := &RunNow{Record: j.record, Progress: run.Measure(j.record.Taken, j.record.Commands, j.file.Marks, j.file.Duration)}
 	if now.Layer > 0 {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}

@@ -39,7 +39,6 @@ type Board struct {
 	clean     int // bytes to come that noise spares
 
 	current   *command
-	since     float64 // when current began
 	busyAt    float64
 	waits     func() bool // current is done when it says so
 	halted    bool
@@ -378,7 +377,7 @@ func (b *Board) work() {
 			}
 			c := b.slots[0]
 			b.slots = append(b.slots[:0], b.slots[1:]...)
-			b.current, b.since, b.busyAt, b.interrupt = &c, b.now, b.now+2, false
+			b.current, b.busyAt, b.interrupt = &c, b.now+2, false
 			b.waits = b.execute(&c)
 		}
 		if b.waits != nil && !b.waits() {

@@ -40,19 +40,18 @@ type Config struct {
 
 // Heater is the physics and control of one heater.
 type Heater struct {
-	Power        float64       // W at full duty
-	Capacity     float64       // J/K of the block or plate
-	Element      float64       // J/K of the heating element itself
-	Coupling     float64       // W/K from element to block
-	Loss         float64       // W/K from the block to the room
-	Draught      float64       // W/K more with the part fan at full speed
-	SensorLag    time.Duration // time constant of the sensor
-	Noise        float64       // standard deviation of a sample, K
-	Quantum      float64       // step of the converter, K
-	Max          float64       // the firmware stops above this, °C
-	KP, KI, KD   float64       // of the firmware's PID, in duty per K, per K·s, per K/s
-	Functional   float64       // K from the setpoint beyond which it is full on or off
-	ActualOffset float64       // K by which the sensor reads high
+	Power      float64       // W at full duty
+	Capacity   float64       // J/K of the block or plate
+	Element    float64       // J/K of the heating element itself
+	Coupling   float64       // W/K from element to block
+	Loss       float64       // W/K from the block to the room
+	Draught    float64       // W/K more with the part fan at full speed
+	SensorLag  time.Duration // time constant of the sensor
+	Noise      float64       // standard deviation of a sample, K
+	Quantum    float64       // step of the converter, K
+	Max        float64       // the firmware stops above this, °C
+	KP, KI, KD float64       // of the firmware's PID, in duty per K, per K·s, per K/s
+	Functional float64       // K from the setpoint beyond which it is full on or off
 }
 
 // Vesper is the observatory's printer: 230 × 230 × 240 mm, one nozzle to 300 °C

@@ -43,7 +43,7 @@ func (h *heater) step(ambient, fan, flow float64) {
 
 // read is what the converter says now.
 func (h *heater) read() float64 {
-	v := h.sensor + h.ActualOffset + h.rng.NormFloat64()*h.Noise
+	v := h.sensor + h.rng.NormFloat64()*h.Noise
 	return math.Round(v/h.Quantum) * h.Quantum
 }
 

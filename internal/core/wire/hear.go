@@ -29,7 +29,7 @@ func (c *Conversation) Receive(now time.Duration, data []byte) {
 		c.collect(data[:i])
 		data = data[i+1:]
 		c.hear(now, Sort(c.partial))
-		c.partial, c.overlong = c.partial[:0], false
+		c.partial = c.partial[:0]
 	}
 }
 

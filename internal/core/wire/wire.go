@@ -132,8 +132,7 @@ type Conversation struct {
 	spare  []byte // the buffer that out changes places with
 	events []Event
 
-	partial  []byte // the reply line being received
-	overlong bool
+	partial []byte // the reply line being received
 
 	next      int // number of the next new line
 	flight    []line
