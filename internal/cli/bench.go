@@ -41,6 +41,10 @@ func statusCommand() *cli.Command {
 func showBench(w io.Writer, b api.Bench) {
 	fmt.Fprintf(w, "%s  %s: %s\n", b.Printer.Name, b.Link.State, b.Link.Reason)
 	for _, h := range b.Heaters {
+		if h.Actual == nil {
+			fmt.Fprintf(w, "  %-8s  no reading\n", h.Heater)
+			continue
+		}
 		fmt.Fprintf(w, "  %-8s  %8s → %-7s  %-8s  duty %s\n", h.Heater, degrees(h.Actual), target(h.Setpoint), h.State, percent(h.Duty))
 	}
 	if p := b.Position; p.Known {
@@ -240,7 +244,11 @@ func showHeaters(cmd *cli.Command, heaters []api.Heater) error {
 	}
 	rows := make([][]string, 0, len(heaters))
 	for _, h := range heaters {
-		rows = append(rows, []string{h.Heater, degrees(h.Actual), target(h.Setpoint), h.State, percent(h.Duty), target(h.Limit)})
+		state := h.State
+		if h.Actual == nil {
+			state = "no reading"
+		}
+		rows = append(rows, []string{h.Heater, degrees(h.Actual), target(h.Setpoint), state, percent(h.Duty), target(h.Limit)})
 	}
 	return table(w, []string{"Heater", "Now", "Setpoint", "State", "Duty", "Limit"}, rows)
 }

@@ -192,6 +192,9 @@ func (v *view) View() string {
 	s.WriteString(clip(title, v.width) + "\n\n")
 	for _, h := range b.Heaters {
 		line := fmt.Sprintf("%s %-8s %9s → %-7s  %-8s  duty %s", marks[h.Heater], h.Heater, degrees(h.Actual), target(h.Setpoint), h.State, percent(h.Duty))
+		if h.Actual == nil {
+			line = fmt.Sprintf("%s %-8s no reading", marks[h.Heater], h.Heater)
+		}
 		s.WriteString(palette[h.Heater].Render(clip(line, v.width)) + "\n")
 	}
 	below := v.below()

@@ -11,6 +11,7 @@ const host = useHost()
 const wanted = ref('')
 const busy = ref(false)
 const name = computed(() => heaterName(heater.heater, host.printer?.tools ?? 1))
+const known = computed(() => heater.actual !== undefined)
 const number = computed(() => Number(wanted.value.replace(',', '.')))
 const wrong = computed(() => {
   if (wanted.value === '') return ''
@@ -31,14 +32,14 @@ async function set(setpoint: number) {
       <div class="d-flex align-center ga-2">
         <span class="swatch" :class="heater.heater === 'bed' ? 'thick' : ''" :style="{ background: `rgb(var(--v-theme-${heaterColour(heater.heater)}))` }" />
         <span class="text-title-small">{{ name }}</span>
-        <v-chip size="x-small" variant="tonal">{{ heater.state }}</v-chip>
+        <v-chip size="x-small" variant="tonal">{{ known ? heater.state : 'no reading' }}</v-chip>
         <v-spacer />
         <span class="text-body-small text-medium-emphasis figures">duty {{ heater.duty === undefined ? '–' : `${Math.round(heater.duty * 100)} %` }}</span>
       </div>
       <div class="d-flex flex-wrap align-center mt-2" style="column-gap: 16px; row-gap: 8px">
         <div class="figures flex-grow-1 text-no-wrap">
-          <span class="text-headline-medium" data-actual>{{ heater.actual === undefined ? '–' : heater.actual.toFixed(1) }}</span>
-          <span class="text-medium-emphasis"> °C → {{ heater.setpoint > 0 ? `${heater.setpoint} °C` : 'off' }}</span>
+          <span class="text-headline-medium" data-actual>{{ heater.actual?.toFixed(1) ?? '–' }}</span>
+          <span v-if="known" class="text-medium-emphasis"> °C → {{ heater.setpoint > 0 ? `${heater.setpoint} °C` : 'off' }}</span>
         </div>
         <form class="d-flex align-start ga-2" @submit.prevent="wanted !== '' && !wrong && set(number)">
           <v-text-field v-model="wanted" :label="`Up to ${heater.limit}`" :aria-label="`${name} setpoint in °C`" inputmode="decimal" suffix="°C" :error-messages="wrong" style="width: 140px" />
