@@ -34,6 +34,7 @@ type Device struct {
 	inward []timed // on the cable towards the board
 	onward []timed // on the cable towards the host
 	full   time.Duration
+	boot   time.Duration // when the board starts; 0 while it runs
 	sent   time.Duration // when the cable towards the host is free again
 }
 
@@ -263,9 +264,13 @@ func (d *Device) plugged() {
 	d.inward, d.onward = nil, nil
 	d.board.Advance(d.now())
 	if !d.cfg.KeepOnOpen {
-		d.board.Reset()
+		d.boot = d.now() + time.Duration(float64(bootTime)*d.cfg.Warp)
 	}
 }
+
+// bootTime is how long, in real time, a board is deaf and mute after the port
+// was opened. A program sets its baud rate in that time.
+const bootTime = 30 * time.Millisecond
 
 // arrive puts bytes on the cable towards the board.
 func (d *Device) arrive(data []byte) {
@@ -287,6 +292,16 @@ const slack = 500 * time.Microsecond
 func (d *Device) step() time.Duration {
 	now := d.now()
 	per := d.perByte()
+	if d.boot > 0 {
+		d.inward, d.onward = nil, nil
+		d.board.Advance(now)
+		d.board.Output()
+		if now < d.boot {
+			return d.boot - now
+		}
+		d.boot = 0
+		d.board.Reset()
+	}
 	for len(d.inward) > 0 {
 		t := &d.inward[0]
 		n := len(t.data)
@@ -306,11 +321,6 @@ func (d *Device) step() time.Duration {
 	}
 	d.board.Advance(now)
 	if out := d.board.Output(); len(out) > 0 {
-		if d.mismatch() {
-			for i := range out {
-				out[i] ^= 0xa7
-			}
-		}
 		start := max(now, d.sent)
 		d.sent = start + time.Duration(len(out))*per
 		ready := d.sent
@@ -320,6 +330,11 @@ func (d *Device) step() time.Duration {
 		d.onward = append(d.onward, timed{at: ready, data: out})
 	}
 	for len(d.onward) > 0 && d.onward[0].at <= now+slack {
+		if d.mismatch() {
+			for i := range d.onward[0].data {
+				d.onward[0].data[i] ^= 0xa7
+			}
+		}
 		d.write(d.onward[0].data)
 		d.onward = d.onward[1:]
 	}
