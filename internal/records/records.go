@@ -230,15 +230,12 @@ func (r *Records) Runs(ctx context.Context, before time.Time, limit int) ([]run.
 	return out, nil
 }
 
-// ErrNoRun means that no run has that ID.
-var ErrNoRun = errors.New("no such run")
-
-// Run returns a run by its ID, or ErrNoRun.
+// Run returns a run by its ID, or run.ErrUnknown.
 func (r *Records) Run(ctx context.Context, id string) (run.Record, error) {
 	var row runRow
 	err := r.db.WithContext(ctx).Where("id::text = ?", id).Take(&row).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return run.Record{}, ErrNoRun
+		return run.Record{}, run.ErrUnknown
 	}
 	return row.record(), err
 }

@@ -18,7 +18,7 @@ import (
 	"github.com/google/uuid"
 
 	"diathermon/internal/api"
-	"diathermon/internal/records"
+	"diathermon/internal/core/access"
 )
 
 // The scopes of a token.
@@ -34,8 +34,8 @@ const allScopes = scopeRead + " " + scopeSend + " " + scopeStart + " " + scopeOp
 
 // Tokens keeps tokens' hashes.
 type Tokens interface {
-	Tokens(ctx context.Context) ([]records.Token, error)
-	PutToken(ctx context.Context, t records.Token) error
+	Tokens(ctx context.Context) ([]access.Token, error)
+	PutToken(ctx context.Context, t access.Token) error
 	DeleteToken(ctx context.Context, id string) error
 }
 
@@ -46,7 +46,7 @@ type Access struct {
 	cookie string // the session cookie's name
 
 	mu     sync.Mutex
-	byHash map[[sha256.Size]byte]records.Token
+	byHash map[[sha256.Size]byte]access.Token
 	codes  map[string]time.Time // one-time codes and when they expire
 }
 
@@ -59,7 +59,7 @@ const (
 // NewAccess returns the access to one host. Cookies carry the port in their
 // name: browsers share them among the hosts of one computer.
 func NewAccess(ctx context.Context, tokens Tokens, port int) (*Access, error) {
-	a := &Access{tokens: tokens, cookie: fmt.Sprintf("diathermon-%d", port), byHash: map[[sha256.Size]byte]records.Token{}, codes: map[string]time.Time{}}
+	a := &Access{tokens: tokens, cookie: fmt.Sprintf("diathermon-%d", port), byHash: map[[sha256.Size]byte]access.Token{}, codes: map[string]time.Time{}}
 	known, err := tokens.Tokens(ctx)
 	if err != nil {
 		return nil, err
@@ -100,7 +100,7 @@ func (a *Access) put(ctx context.Context, token, name, scopes string, expires *t
 	if err != nil {
 		return err
 	}
-	t := records.Token{ID: id.String(), Name: name, Hash: hash[:], Scopes: scopes, Created: time.Now().UTC(), Expires: expires}
+	t := access.Token{ID: id.String(), Name: name, Hash: hash[:], Scopes: scopes, Created: time.Now().UTC(), Expires: expires}
 	if err := a.tokens.PutToken(ctx, t); err != nil {
 		return err
 	}
@@ -112,12 +112,12 @@ func (a *Access) put(ctx context.Context, token, name, scopes string, expires *t
 
 // find returns the token's record if it is good now. Looking a hash up takes no
 // time that depends on the token.
-func (a *Access) find(token string) (records.Token, bool) {
+func (a *Access) find(token string) (access.Token, bool) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	t, ok := a.byHash[sha256.Sum256([]byte(token))]
 	if ok && t.Expires != nil && t.Expires.Before(time.Now()) {
-		return records.Token{}, false
+		return access.Token{}, false
 	}
 	return t, ok
 }
@@ -231,7 +231,7 @@ func (a *Access) requiredOrSignIn(next http.Handler) http.Handler {
 
 // lacking returns the problem of a holder without the scope, or nil.
 func lacking(ctx context.Context, scope string) *api.Problem {
-	t, _ := ctx.Value(holderKey{}).(records.Token)
+	t, _ := ctx.Value(holderKey{}).(access.Token)
 	if slices.Contains(strings.Fields(t.Scopes), scope) {
 		return nil
 	}

@@ -9,8 +9,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/run"
 	"diathermon/internal/host"
-	"diathermon/internal/records"
 	"diathermon/internal/shelf"
 )
 
@@ -44,7 +44,7 @@ var statuses = []struct {
 	{shelf.ErrShort, http.StatusBadRequest, "the file did not arrive whole"},
 	{shelf.ErrLarge, http.StatusRequestEntityTooLarge, "the file is too large"},
 	{shelf.ErrFull, http.StatusInsufficientStorage, "the disk is full"},
-	{records.ErrNoRun, http.StatusNotFound, "there is no such run"},
+	{run.ErrUnknown, http.StatusNotFound, "there is no such run"},
 	{host.ErrNoRun, http.StatusConflict, "this run is not going on"},
 	{host.ErrState, http.StatusConflict, "the run is not in a state for that"},
 	{host.ErrBusy, http.StatusConflict, "a run is going on"},

@@ -14,6 +14,7 @@
 package run
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -55,6 +56,9 @@ func (s State) Next(to State) (State, error) {
 	}
 	return to, nil
 }
+
+// ErrUnknown means that no run has the ID that was asked for.
+var ErrUnknown = errors.New("no such run")
 
 // A Record is what is kept of one run.
 type Record struct {
