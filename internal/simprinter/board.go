@@ -36,7 +36,9 @@ type Board struct {
 	last      int // the last line number taken
 	out       []byte
 	overflows int
-	clean     int // bytes to come that noise spares
+	paused    bool    // XOFF was said
+	idleAt    float64 // "wait" is due then
+	stalled   float64 // nothing happens until then
 
 	current   *command
 	busyAt    float64
@@ -91,6 +93,7 @@ func (b *Board) Reset() {
 	at := b.planner.at(b.now, b.rest)
 	b.rx, b.urgent, b.line, b.slots, b.out = nil, nil, nil, nil, nil
 	b.last, b.current, b.waits, b.halted, b.interrupt = 0, nil, nil, false, false
+	b.paused, b.stalled = false, 0
 	b.planner = planner{slots: b.cfg.PlannerSlots}
 	b.rest = [4]float64{at[0], at[1], at[2]}
 	b.planned, b.origin = b.rest, b.rest // a board that starts believes to be at zero
@@ -129,29 +132,32 @@ func (b *Board) Output() []byte {
 	return out
 }
 
-// cleanBytes is how many bytes noise spares after it has spoiled one. Two flips
-// of the same bit in one line cancel out in the trade's checksum: no host could
-// notice them.
-const cleanBytes = 96
-
 // Receive takes bytes that arrive now. What does not fit the receive buffer is
 // lost, as on a real board.
 func (b *Board) Receive(data []byte) {
 	for _, c := range data {
-		b.clean--
-		if b.cfg.NoiseEvery > 0 && b.clean < 0 && b.rng.IntN(b.cfg.NoiseEvery) == 0 {
-			c ^= 1 << b.rng.IntN(7)
-			b.clean = cleanBytes
+		if !b.cfg.Dialect.Queued {
+			b.watch(c)
 		}
-		b.watch(c)
-		if len(b.rx) >= b.cfg.ReceiveBuffer {
+		if len(b.rx) >= b.cfg.ReceiveBuffer-1 { // a ring of bytes is full with one place free
 			b.overflows++
 			continue
 		}
 		b.rx = append(b.rx, c)
+		if b.cfg.Dialect.Pausing && !b.paused && len(b.rx) > b.cfg.ReceiveBuffer*3/4 {
+			b.paused = true
+			b.out = append(b.out, 0x13)
+		}
+		if c == '\n' {
+			b.read() // a firmware's loop goes round many times a millisecond
+		}
 	}
 	b.read()
 }
+
+// Stall lets the board do nothing at all for a while: it neither reads nor moves
+// nor speaks.
+func (b *Board) Stall(d time.Duration) { b.stalled = b.now + d.Seconds() }
 
 // watch looks for the commands that take effect as they arrive, whatever is
 // queued before them.
@@ -174,10 +180,15 @@ func (b *Board) watch(c byte) {
 	case "M108":
 		b.interrupt = true
 	case "M410":
-		b.rest = b.planner.at(b.now, b.rest)
-		b.planned = b.rest
-		b.planner.moves = nil
+		b.quickStop()
 	}
+}
+
+// quickStop drops the moves that are planned and stays where the machine is.
+func (b *Board) quickStop() {
+	b.rest = b.planner.at(b.now, b.rest)
+	b.planned = b.rest
+	b.planner.moves = nil
 }
 
 // kill stops everything until the next Reset.
@@ -195,9 +206,13 @@ func (b *Board) kill(why string) {
 
 // read takes lines from the receive buffer while there are command slots.
 func (b *Board) read() {
-	for len(b.rx) > 0 && len(b.slots) < b.cfg.CommandSlots && !b.halted {
+	for len(b.rx) > 0 && len(b.slots) < b.cfg.CommandSlots && !b.halted && b.now >= b.stalled {
 		c := b.rx[0]
 		b.rx = b.rx[1:]
+		if b.paused && len(b.rx) < b.cfg.ReceiveBuffer/4 {
+			b.paused = false
+			b.out = append(b.out, 0x11)
+		}
 		if c != '\n' && c != '\r' {
 			if len(b.line) < 96 {
 				b.line = append(b.line, c)
@@ -226,6 +241,11 @@ func (b *Board) take(text string) {
 		if star >= end {
 			body = strings.TrimSpace(text[end:star])
 		}
+		if b.cfg.Dialect.Skipping && star >= end && number <= b.last && number > 0 && !strings.HasPrefix(body, "M110") {
+			b.say("skip %d", number)
+			b.say("ok")
+			return
+		}
 		if number != b.last+1 && !strings.HasPrefix(body, "M110") {
 			b.refuse("Line Number is not Last Line Number+1")
 			return
@@ -243,6 +263,9 @@ func (b *Board) take(text string) {
 			return
 		}
 		b.last, cmd.number, text = number, number, body
+	} else if strings.Contains(text, "*") && !b.cfg.Dialect.Careless {
+		b.refuse("No Line Number with checksum")
+		return
 	}
 	if i := strings.IndexByte(text, ';'); i >= 0 {
 		text = strings.TrimSpace(text[:i])
@@ -250,14 +273,21 @@ func (b *Board) take(text string) {
 	cmd.text = text
 	cmd.code, cmd.words = split(text)
 	b.slots = append(b.slots, cmd)
+	if b.cfg.Dialect.Early {
+		b.acknowledge(&cmd)
+	}
 }
 
 // refuse drops what has arrived and asks for the line after the last good one.
 func (b *Board) refuse(why string) {
 	b.say("Error:%s, Last Line: %d", why, b.last)
-	b.rx, b.line = nil, nil
-	b.say("Resend: %d", b.last+1)
-	b.say("ok")
+	if !b.cfg.Dialect.Keeping {
+		b.rx, b.line = b.rx[:0], nil
+	}
+	b.say(b.cfg.Dialect.requestForm(), b.last+1)
+	if !b.cfg.Dialect.Bare {
+		b.say("ok")
+	}
 }
 
 // split reads "G1 X5 E.2", with or without its spaces, into its code and its
@@ -312,8 +342,14 @@ func (b *Board) nextEvent() float64 {
 	if b.nozzle.target == 0 && b.bed.target == 0 && b.current == nil && len(b.planner.moves) == 0 {
 		next = b.heatedAt + 10*heaterStep // nothing that could be late
 	}
-	if b.current != nil && !b.cfg.NoBusy {
+	if b.now < b.stalled {
+		return min(b.stalled, b.heatedAt+heaterStep)
+	}
+	if b.current != nil && !b.cfg.Dialect.Quiet {
 		next = min(next, b.busyAt)
+	}
+	if b.cfg.Dialect.Waiting && b.idle() {
+		next = min(next, b.idleAt)
 	}
 	if b.heatEvery > 0 {
 		next = min(next, b.heatNext)
@@ -341,9 +377,20 @@ func (b *Board) pass(t float64) {
 			b.kill("MAXTEMP triggered, system stopped!")
 		}
 	}
+	if t < b.stalled {
+		return
+	}
 	b.planner.advance(t, b.made)
 	if b.halted {
 		return
+	}
+	if b.cfg.Dialect.Waiting {
+		if !b.idle() {
+			b.idleAt = t + 1
+		} else if t >= b.idleAt {
+			b.say("wait")
+			b.idleAt = t + 1
+		}
 	}
 	if b.heatEvery > 0 && t >= b.heatNext {
 		b.say(" %s", b.temperatures())
@@ -353,7 +400,7 @@ func (b *Board) pass(t float64) {
 		b.say("%s", b.position())
 		b.posNext = t + b.posEvery
 	}
-	if b.current != nil && !b.cfg.NoBusy && t >= b.busyAt {
+	if b.current != nil && !b.cfg.Dialect.Quiet && t >= b.busyAt {
 		b.say("echo:busy: processing")
 		b.busyAt = t + 2
 	}
@@ -369,7 +416,7 @@ func (b *Board) made(m *move) {
 
 // work carries out commands until one has to wait.
 func (b *Board) work() {
-	for !b.halted {
+	for !b.halted && b.now >= b.stalled {
 		if b.current == nil {
 			b.read()
 			if len(b.slots) == 0 {
@@ -378,7 +425,9 @@ func (b *Board) work() {
 			c := b.slots[0]
 			b.slots = append(b.slots[:0], b.slots[1:]...)
 			b.current, b.busyAt, b.interrupt = &c, b.now+2, false
-			b.waits = b.execute(&c)
+			if b.waits = b.execute(&c); b.halted { // it was M112, in its turn
+				return
+			}
 		}
 		if b.waits != nil && !b.waits() {
 			return
@@ -394,14 +443,26 @@ func (b *Board) done() {
 	if b.cfg.Record {
 		b.executed = append(b.executed, Executed{Number: c.number, Line: c.text, At: b.Now()})
 	}
+	if !b.cfg.Dialect.Early {
+		b.acknowledge(c)
+	} else if c.code == "M105" {
+		b.say("%s", b.temperatures())
+	}
+}
+
+// idle reports whether there is nothing to do.
+func (b *Board) idle() bool { return b.current == nil && len(b.slots) == 0 && !b.halted }
+
+// acknowledge says the ok to a command.
+func (b *Board) acknowledge(c *command) {
 	tail := ""
-	if b.cfg.AdvancedOK {
+	if b.cfg.Dialect.Numbered {
 		if c.number >= 0 {
 			tail = fmt.Sprintf(" N%d", c.number)
 		}
 		tail += fmt.Sprintf(" P%d B%d", b.cfg.PlannerSlots-len(b.planner.moves), b.cfg.CommandSlots-len(b.slots))
 	}
-	if c.code == "M105" {
+	if (c.code == "M105" || b.cfg.Dialect.Temperatures) && !b.cfg.Dialect.Early {
 		tail += " " + b.temperatures()
 	}
 	b.say("ok%s", tail)
@@ -424,6 +485,10 @@ func (b *Board) position() string {
 
 // Executed returns what has been carried out so far, if the board records.
 func (b *Board) Executed() []Executed { return append([]Executed(nil), b.executed...) }
+
+// ExecutedSince returns what has been carried out after the first n commands,
+// valid until the board goes on.
+func (b *Board) ExecutedSince(n int) []Executed { return b.executed[min(n, len(b.executed)):] }
 
 // Segments returns the plastic laid so far, if the board records.
 func (b *Board) Segments() []Segment { return append([]Segment(nil), b.segments...) }

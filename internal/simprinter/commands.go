@@ -51,7 +51,13 @@ func (b *Board) execute(c *command) func() bool {
 		if c.code == "M190" {
 			return b.warm(b.bed, has('R'))
 		}
-	case "M105", "M110", "M112", "M108", "M410", "M117":
+	case "M112":
+		b.kill("Printer halted. kill() called!")
+	case "M410":
+		if b.cfg.Dialect.Queued {
+			b.quickStop()
+		}
+	case "M105", "M110", "M108", "M117":
 	case "M106":
 		b.fan = min(max(word('S', 255)/255, 0), 1)
 	case "M107":
@@ -94,8 +100,8 @@ func (b *Board) identify() {
 		name string
 		on   bool
 	}{
-		{"SERIAL_XON_XOFF", false}, {"AUTOREPORT_TEMP", !b.cfg.NoAutoReport}, {"AUTOREPORT_POS", !b.cfg.NoAutoReport},
-		{"PROGRESS", false}, {"EMERGENCY_PARSER", true}, {"BUSY_PROTOCOL", !b.cfg.NoBusy}, {"CHAMBER_TEMPERATURE", false},
+		{"SERIAL_XON_XOFF", b.cfg.Dialect.Pausing}, {"AUTOREPORT_TEMP", !b.cfg.Dialect.Asked}, {"AUTOREPORT_POS", !b.cfg.Dialect.Asked},
+		{"PROGRESS", false}, {"EMERGENCY_PARSER", !b.cfg.Dialect.Queued}, {"BUSY_PROTOCOL", !b.cfg.Dialect.Quiet}, {"CHAMBER_TEMPERATURE", false},
 	}
 	for _, c := range caps {
 		on := 0
@@ -103,6 +109,10 @@ func (b *Board) identify() {
 			on = 1
 		}
 		b.say("Cap:%s:%d", c.name, on)
+	}
+	if b.cfg.Dialect.Telling {
+		b.say("Cap:RX_BUFFER_SIZE:%d", b.cfg.ReceiveBuffer)
+		b.say("Cap:BUFSIZE:%d", b.cfg.CommandSlots)
 	}
 }
 

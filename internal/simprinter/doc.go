@@ -25,15 +25,13 @@ type Config struct {
 	CommandSlots  int        // commands held before they are executed; 4
 	PlannerSlots  int        // moves held before they are made; 16
 	Latency       time.Duration
-	AdvancedOK    bool  // say line number and free slots with every ok
-	NoAutoReport  bool  // a firmware without automatic reports
-	NoBusy        bool  // a firmware that says nothing while it works
-	KeepOnOpen    bool  // opening the port does not reset the board
-	Mute          bool  // say nothing at all
-	Rubbish       bool  // say noise, as at a wrong baud rate
-	NoiseEvery    int   // spoil about one received byte in so many; 0 is never
-	Seed          int64 // of every random number
-	Record        bool  // keep what is executed
+	Dialect       Dialect
+	Faults        Faults // of the cable, in both directions, from the start
+	KeepOnOpen    bool   // opening the port does not reset the board
+	Mute          bool   // say nothing at all
+	Rubbish       bool   // say noise, as at a wrong baud rate
+	Seed          int64  // of every random number
+	Record        bool   // keep what is executed
 	Ambient       float64
 	Nozzle, Bed   Heater
 }

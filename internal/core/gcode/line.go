@@ -241,6 +241,16 @@ func AppendNumbered(dst []byte, number int, command []byte) []byte {
 	return append(dst, '\n')
 }
 
+// NumberedSize is the most bytes that AppendNumbered appends for a command of
+// that length.
+func NumberedSize(number, command int) int {
+	digits := 1
+	for n := number; n >= 10; n /= 10 {
+		digits++
+	}
+	return len("N *255\n") + digits + command
+}
+
 func isDigit(b byte) bool { return b >= '0' && b <= '9' }
 
 func upper(b byte) byte {

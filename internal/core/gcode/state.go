@@ -35,6 +35,7 @@ type Modes struct {
 type State struct {
 	Modes
 	At    Position // where the program has asked to be, in the frame that G92 sets
+	Shift Position // what G92 has added: the machine is at At + Shift
 	Homed [3]bool  // X, Y, Z have been homed
 }
 
@@ -151,7 +152,7 @@ func (s *State) home(l *Line) {
 	all := !l.Has('X') && !l.Has('Y') && !l.Has('Z')
 	for axis := X; axis <= Z; axis++ {
 		if all || l.Has(Letters[axis]) {
-			s.At[axis], s.Homed[axis] = 0, true
+			s.At[axis], s.Shift[axis], s.Homed[axis] = 0, 0, true
 		}
 	}
 }
@@ -164,8 +165,18 @@ func (s *State) redefine(l *Line) {
 		if !ok && !all {
 			continue
 		}
+		s.Shift[axis] += s.At[axis] - v*unit
 		s.At[axis] = v * unit
 	}
+}
+
+// Machine is where the machine is asked to be, whatever G92 has said.
+func (s *State) Machine() Position {
+	var p Position
+	for axis := range p {
+		p[axis] = s.At[axis] + s.Shift[axis]
+	}
+	return p
 }
 
 // Length is the distance the move travels in space, in millimetres: along the

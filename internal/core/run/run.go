@@ -8,9 +8,11 @@
 //	warming, running → held → warming, running   a person holds and resumes
 //	warming, running → ending → finished         every line has been taken, the moves play out
 //	waiting, warming, running, held, ending → stopped, broken
-//	any of these → interrupted                   it can be picked up again
+//	warming, running, held, ending → interrupted   the printer is out of reach
+//	interrupted → warming, running, held, ending   it is picked up again
+//	interrupted → stopped, broken                  it is given up
 //
-// finished, stopped, broken and interrupted are final.
+// finished, stopped and broken are final.
 package run
 
 import (
@@ -41,8 +43,10 @@ var follows = map[State][]State{
 	Waiting: {Warming, Running, Stopped, Broken, Interrupted},
 	Warming: {Running, Held, Ending, Stopped, Broken, Interrupted},
 	Running: {Held, Ending, Stopped, Broken, Interrupted},
-	Held:    {Warming, Running, Ending, Stopped, Broken, Interrupted},
+	Held:    {Held, Warming, Running, Ending, Stopped, Broken, Interrupted},
 	Ending:  {Finished, Stopped, Broken, Interrupted},
+
+	Interrupted: {Warming, Running, Held, Ending, Stopped, Broken},
 }
 
 // Final reports whether nothing follows s.

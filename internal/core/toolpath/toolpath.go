@@ -206,37 +206,10 @@ func (s *scanner) lay(m gcode.Move) {
 
 // setpoint notes the temperatures a line asks for.
 func (s *scanner) setpoint(l *gcode.Line) {
-	h, v, ok := Setpoint(l, s.state.Tool)
+	h, v, ok := run.Setpoint(l, s.state.Tool)
 	if ok {
 		s.Setpoints[h] = max(s.Setpoints[h], v)
 	}
-}
-
-// Setpoint tells which heater a line gives a setpoint and what it is, or false
-// for any other line. Tool is the one in use.
-func Setpoint(l *gcode.Line, tool int) (heat.Heater, float64, bool) {
-	if l.Letter != 'M' {
-		return "", 0, false
-	}
-	h := heat.Heater("")
-	switch l.Number {
-	case 104, 109:
-		if t, ok := l.Value('T'); ok && t >= 0 && t < 16 {
-			tool = int(t)
-		}
-		h = heat.NozzleOf(tool)
-	case 140, 190:
-		h = heat.Bed
-	case 141, 191:
-		h = heat.Chamber
-	default:
-		return "", 0, false
-	}
-	v, ok := l.Value('S')
-	if r, given := l.Value('R'); given && (!ok || r > v) {
-		v, ok = r, true
-	}
-	return h, v, ok
 }
 
 // commonest is the distance between layers that occurs most, to a hundredth of

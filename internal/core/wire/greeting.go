@@ -2,60 +2,236 @@ package wire
 
 import (
 	"fmt"
+	"strconv"
+	"strings"
 	"time"
+
+	"diathermon/internal/core/gcode"
 )
+
+// far is how much a number is off that cannot be right.
+const far = 1_000_000
 
 // greetNext takes the next step of the greeting because its time has come.
 func (c *Conversation) greetNext(now time.Duration) {
+	if c.greet == asking && c.habits.early && identified(c.answer) { // all of it has come
+		c.base = c.cursor
+		c.greeted(now, ParseFirmware(c.answer))
+		c.answer = nil
+		return
+	}
+	if c.greet == testing {
+		c.test(now)
+		return
+	}
+	c.habits.early = false
 	c.tries++
 	if c.tries > 3 && c.tries%3 == 1 {
 		c.change(Greeting, c.trouble())
 	}
-	c.flight, c.next, c.answer = nil, 0, nil
-	c.greet = numbering
 	c.greetAt = now + c.cfg.GreetWait
 	c.out = append(c.out, '\n') // ends whatever half a line the printer holds
-	c.say(line{Request: Request{Command: "M110 N0"}, number: c.number()})
+	c.owed, c.settle, c.answer = 0, 0, nil
+	if c.greet == asking && c.tries <= 3 { // its answer was lost: ask again, without losing count
+		c.base, c.cursor = c.next, c.next
+		c.sayNew(now, Request{Command: "M115"}, true)
+		return
+	}
+	if c.cfg.Earlier.Said > 0 && c.greet != numbering {
+		c.greet = recounting
+		l := line{Request: Request{Command: question}, number: c.cfg.Earlier.Said + far, own: true}
+		c.write(&l, c.tries > 1)
+		return
+	}
+	c.number(now)
+}
+
+// number gives the printer's count of lines a beginning.
+func (c *Conversation) number(now time.Duration) {
+	c.greet = numbering
+	c.greetAt = now + c.cfg.GreetWait
+	c.base, c.cursor, c.next, c.rejoined = 0, 0, 0, -1
+	c.sayNew(now, Request{Command: "M110 N0"}, true)
+}
+
+// identify asks the printer what it is.
+func (c *Conversation) identify(now time.Duration) {
+	c.greet, c.answer = asking, nil
+	c.greetAt = now + c.cfg.GreetWait
+	c.settle = 0
+	c.sayNew(now, Request{Command: "M115"}, true)
 }
 
 // trouble says why the greeting does not come to an end.
 func (c *Conversation) trouble() string {
 	switch {
-	case c.bytes == 0:
+	case c.heard == 0:
 		return "the port is open but the printer says nothing: is it switched on, and is this its port?"
-	case c.rubbish*4 > c.bytes:
+	case c.rubbish*4 > c.heard:
 		return "the printer answers rubbish: the baud rate is most likely wrong"
+	case c.firstOdd != "":
+		return fmt.Sprintf("something answers, but not as a printer does; it says %s: is this its port, and does its firmware take numbered G-code lines?", strconv.Quote(c.firstOdd))
 	}
-	return fmt.Sprintf("something answers (%d bytes) but not as a printer does: is this its port?", c.bytes)
+	return fmt.Sprintf("something answers (%d bytes), but not as a printer does: is this its port?", c.heard)
 }
 
-// hearGreeting is hear while the conversation is in state Greeting.
-func (c *Conversation) hearGreeting(now time.Duration, r Reply) {
+// Rubbish reports whether what has been heard while greeting looks like a wrong
+// baud rate, or like nothing at all.
+func (c *Conversation) Rubbish() bool {
+	return c.greet != done && (c.heard == 0 || c.rubbish*4 > c.heard)
+}
+
+// hearGreeting is hear before the printer has told what it is. It reports whether
+// that is all there is to do.
+func (c *Conversation) hearGreeting(now time.Duration, r Reply) bool {
+	if r.Kind == Other && c.firstOdd == "" && c.greet != asking {
+		c.firstOdd = r.Text[:min(len(r.Text), 60)]
+	}
+	if r.Kind == Busy {
+		c.greetAt = max(c.greetAt, now+c.cfg.GreetWait)
+		return true
+	}
 	switch c.greet {
 	case listening:
 		c.greetAt = min(c.greetAt, now+c.cfg.BootQuiet)
-		return
+		return true
+	case recounting:
+		c.hearCount(now, r)
+		return true
 	case numbering:
-		if r.Kind == OK {
-			c.flight, c.answer = nil, nil
-			c.greet = asking
-			c.greetAt = now + c.cfg.GreetWait
-			c.say(line{Request: Request{Command: "M115"}, number: c.number()})
+		switch {
+		case r.Kind == Resend: // of what stood before M110
+			c.owed++
+		case r.Kind == OK && c.owed > 0:
+			c.owed--
+		case r.Kind == OK && c.tries > 1: // perhaps to one of several: let the others be answered
+			c.base, c.tries = c.cursor, 0
+			c.greet, c.greetAt = asking, now+c.cfg.BootQuiet
+		case r.Kind == OK:
+			c.base = c.cursor
+			c.identify(now)
 		}
+		return true
+	}
+	if c.greet == asking && c.base == c.cursor && c.owed == 0 { // not asked yet
+		c.greetAt = now + c.cfg.BootQuiet
+		return true
+	}
+	if c.greet == asking && r.Kind == Resend && (r.Number > c.next || r.Number < c.base) { // of an older greeting, or misheard
+		c.greet, c.greetAt = listening, now+c.cfg.BootQuiet
+		return true
+	}
+	if c.greet == testing {
+		c.hearTest(now, r)
+		return true
+	}
+	// asking: the numbers hold, so that the conversation's own rules do.
+	if r.Kind == OK && c.owed == 0 && c.tries <= 3 && !identified(c.answer) { // not to M115, or its answer follows
+		c.habits.early = true
+		return true
+	}
+	if r.Kind == Other && c.habits.early {
+		c.greetAt = now + c.cfg.BootQuiet
+	}
+	return false
+}
+
+// identified tells an answer to M115.
+func identified(answer []string) bool {
+	for _, line := range answer {
+		if strings.Contains(line, "FIRMWARE_NAME") || strings.HasPrefix(line, "Cap:") {
+			return true
+		}
+	}
+	return false
+}
+
+// test says a harmless line with a checksum and without a number. A firmware that
+// takes care refuses it.
+func (c *Conversation) test(now time.Duration) {
+	if c.tests++; c.tests > 3 {
+		c.arrive(now, false)
 		return
 	}
-	switch r.Kind {
-	case OK:
-		firmware := ParseFirmware(c.answer)
-		c.greet, c.flight, c.answer = done, nil, nil
-		c.lastWord = now
-		c.change(Live, "the printer answers")
-		c.events = append(c.events, Event{Kind: Greeted, Firmware: firmware})
-		c.pump(now)
-	case Resend:
-		c.greetAt = now + c.cfg.BootQuiet
-	case Busy, Report:
-	default:
-		c.answer = append(c.answer, r.Text)
+	c.greetAt = now + c.cfg.GreetWait/2
+	text := fmt.Sprintf("%s*%d", question, gcode.Checksum([]byte(question)))
+	c.out = append(append(c.out, text...), '\n')
+	c.events = append(c.events, Event{Kind: Said, Text: text, Request: Request{Command: question}, Number: -1, Own: true})
+}
+
+// hearTest is hearGreeting while testing.
+func (c *Conversation) hearTest(now time.Duration, r Reply) {
+	switch {
+	case r.Kind == Resend && r.Number != c.next: // M115 was not taken after all, or this is misheard
+		c.greet, c.tests, c.greetAt = listening, 0, now+c.cfg.BootQuiet
+	case r.Kind == Resend:
+		c.owed++
+		c.greetAt = now + c.cfg.Settle // where no ok follows
+		c.tests = 3
+		c.window.careful = true
+	case r.Kind == OK && c.owed > 0:
+		c.owed--
+		c.arrive(now, true)
+	case r.Kind == OK && hasTemperatures(r.Text):
+		c.arrive(now, false)
 	}
+}
+
+// hearCount is hearGreeting while recounting. Two requests in a row for the same
+// line are believed: one alone may be misheard, or be meant for what an earlier
+// conversation said last.
+func (c *Conversation) hearCount(now time.Duration, r Reply) {
+	if r.Kind != Resend {
+		c.greetAt = min(max(c.greetAt, now+c.cfg.Settle), now+c.cfg.GreetWait)
+		return
+	}
+	c.greetAt = now + c.cfg.BootQuiet
+	if r.Number != c.rejoined+1 {
+		c.rejoined, c.recounts = r.Number-1, 0
+	}
+	if c.recounts++; c.recounts < 2 {
+		return
+	}
+	c.recounts = 0
+	if r.Number < 2 || r.Number > c.cfg.Earlier.Said { // it has lost count, so it has restarted
+		c.cfg.Earlier, c.rejoined = Earlier{}, -1
+		c.greet = listening
+		return
+	}
+	c.base, c.cursor, c.next = r.Number, r.Number, r.Number
+	c.greet, c.tests = testing, 0
+	c.firmware = c.cfg.Earlier.Firmware
+	c.window.narrow = narrowFor // what is still on its way from before makes the count uncertain
+	c.window.learn(pick(c.cfg.Buffer, c.firmware.Buffer), pick(c.cfg.Slots, c.firmware.Slots))
+}
+
+// greeted goes on when M115 has been taken.
+func (c *Conversation) greeted(now time.Duration, firmware Firmware) {
+	c.firmware = firmware
+	c.window.early = c.habits.early
+	c.window.learn(pick(c.cfg.Buffer, firmware.Buffer), pick(c.cfg.Slots, firmware.Slots))
+	c.greet = testing
+	c.test(now)
+}
+
+// arrive ends the greeting.
+func (c *Conversation) arrive(now time.Duration, careful bool) {
+	c.window.careful = c.window.careful || careful || c.cfg.Wide
+	c.greet, c.owed, c.settle = done, 0, 0
+	c.lastWord = now
+	why := "the printer answers"
+	if c.rejoined > 0 {
+		why = "the printer answers and has kept its place"
+	}
+	c.change(Live, why)
+	c.events = append(c.events, Event{Kind: Greeted, Firmware: c.firmware, Number: c.rejoined})
+	c.pump(now)
+}
+
+// pick prefers what was configured to what was told.
+func pick(configured, told int) int {
+	if configured > 0 {
+		return configured
+	}
+	return told
 }

@@ -7,29 +7,44 @@ import (
 	"time"
 )
 
+// The bytes with which a printer asks for a pause and for the end of it.
+const (
+	xon  = 0x11
+	xoff = 0x13
+)
+
 // Receive takes bytes from the port.
 func (c *Conversation) Receive(now time.Duration, data []byte) {
 	if len(data) > 0 {
 		c.lastByte = now
 	}
-	if c.state == Greeting {
-		c.bytes += len(data)
+	if c.greet != done {
+		c.heard += len(data)
 		for _, b := range data {
-			if b >= 0x7f || b < ' ' && b != '\r' && b != '\n' && b != '\t' {
+			if b >= 0x7f || b < ' ' && b != '\r' && b != '\n' && b != '\t' && b != xon && b != xoff {
 				c.rubbish++
 			}
 		}
 	}
 	for len(data) > 0 {
-		i := bytes.IndexByte(data, '\n')
+		i := bytes.IndexAny(data, "\n\x11\x13")
 		if i < 0 {
 			c.collect(data)
 			return
 		}
 		c.collect(data[:i])
+		b := data[i]
 		data = data[i+1:]
-		c.hear(now, Sort(c.partial))
-		c.partial = c.partial[:0]
+		switch b {
+		case xoff:
+			c.xoff = max(now, 1)
+		case xon:
+			c.xoff = 0
+			c.pump(now)
+		default:
+			c.hear(now, Sort(c.partial))
+			c.partial = c.partial[:0]
+		}
 	}
 }
 
@@ -47,23 +62,17 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 	c.events = append(c.events, Event{Kind: Heard, Reply: r})
 	switch r.Kind {
 	case Start:
-		if c.state != Greeting {
-			c.events = append(c.events, Event{Kind: Restarted})
-			c.begin(now, "the printer has restarted; greeting it")
-		}
-		c.greet, c.flight = listening, nil
-		c.greetAt = now + c.cfg.BootQuiet
+		c.restart(now, "the printer has restarted; greeting it")
 		return
 	case Fatal:
 		c.lose("the printer has stopped: " + r.Text)
 		c.change(Dead, fmt.Sprintf("the firmware says %q: see to the cause, reset the printer, then reconnect", r.Text))
 		return
 	}
-	if c.state == Greeting {
-		c.hearGreeting(now, r)
+	if c.state == Dead {
 		return
 	}
-	if c.state == Dead {
+	if c.greet != done && c.hearGreeting(now, r) {
 		return
 	}
 	switch r.Kind {
@@ -71,117 +80,195 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 		c.acknowledge(now, r)
 	case Resend:
 		c.resend(now, r.Number)
+	case Skip:
+		c.word(now)
+		c.owed++
+		c.doubt = true
+		if r.Number >= c.base && r.Number < c.cursor {
+			c.take(now, r.Number, r)
+		}
 	case Busy:
 		c.word(now)
+	case Idle: // with a line under way: it, or its ok, was lost
+		if c.base < c.cursor && c.settle == 0 && c.probes == 0 && now-c.lastWord >= c.cfg.Silence/5 {
+			c.overdue(now)
+		}
 	default:
-		if len(c.flight) == 0 {
+		if unasked := c.base == c.cursor || c.at(c.base).Lane == File; c.greet == done && (r.Kind == Error || r.Kind == Other && unasked) {
+			c.doubt = true
+		}
+		if c.settle > 0 {
+			c.settle = now + c.cfg.Settle
+		}
+		if c.base == c.cursor {
 			return
 		}
-		if isSlow(c.flight[0].Command) {
+		command := c.at(c.base).Command
+		if isSlow(command) {
 			c.word(now)
 		}
-		if r.Kind != Report || isQuestion(c.flight[0].Command) {
+		if r.Kind != Report || isQuestion(command) {
 			c.answer = append(c.answer, r.Text)
 		}
 	}
 }
 
+// restart begins anew with a printer that has forgotten everything.
+func (c *Conversation) restart(now time.Duration, reason string) {
+	c.cfg.Earlier = Earlier{}
+	if c.greet == done || c.state == Dead {
+		c.events = append(c.events, Event{Kind: Restarted})
+		c.begin(now, reason)
+	}
+	c.greet = listening
+	c.greetAt = now + c.cfg.BootQuiet
+}
+
 // isQuestion tells the commands whose answer looks like an unasked report.
 func isQuestion(command string) bool {
-	return strings.HasPrefix(command, "M105") || strings.HasPrefix(command, "M114")
+	return strings.HasPrefix(command, question) || strings.HasPrefix(command, "M114")
 }
 
 // word notes that the printer has moved the conversation on.
 func (c *Conversation) word(now time.Duration) {
-	c.lastWord = now
+	c.lastWord, c.probes = now, 0
 	if c.state == Silent {
 		c.change(Live, "the printer answers again")
 	}
 }
 
+// acknowledge finds the lines that an ok is for.
 func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 	c.word(now)
-	if c.swallow {
-		c.swallow = false
+	if r.Slots >= 0 {
+		c.window.free(r.Slots)
+	}
+	c.habits.numbered = r.Number >= 0
+	if c.owed > 0 && r.Number < 0 {
+		c.owed--
+		c.habits.resendOK = true
 		c.settle = now + c.cfg.Settle
 		return
 	}
-	if len(c.flight) == 0 {
-		if c.settle > 0 && len(c.again) > 0 { // the first copy had arrived after all
-			l := c.again[0]
-			c.again = c.again[1:]
-			c.ack(l, r)
-			c.settle = 0
-			c.pump(now)
-		}
+	if c.base == c.cursor { // nobody's
+		c.doubt = true
 		return
 	}
-	upTo := 1
-	if r.Number >= 0 {
-		upTo = 0
-		for upTo < len(c.flight) && c.flight[upTo].number <= r.Number {
-			upTo++
+	through := c.base
+	switch warm := hasTemperatures(r.Text); {
+	case r.Number >= 0:
+		through = r.Number
+		if through < c.base || through >= c.cursor { // of a line that is settled, or misheard
+			return
 		}
-	} else if last := c.flight[len(c.flight)-1]; last.probe && strings.Contains(r.Text, "T") && strings.Contains(r.Text, ":") {
-		upTo = len(c.flight)
+		if through > c.base && (c.leap == 0 || through < c.leap) { // oks were lost, or this one is misheard: the next one tells
+			c.leap = through
+			return
+		}
+		c.doubt = false
+	case warm && !c.habits.chatty:
+		asked := c.base
+		for asked < c.cursor && !strings.HasPrefix(c.at(asked).Command, question) {
+			asked++
+		}
+		if asked == c.cursor {
+			c.habits.chatty = true
+			break
+		}
+		through, c.habits.askedOK = asked, true
+		c.doubt = false
+	case c.habits.askedOK && !c.habits.chatty && strings.HasPrefix(c.at(c.base).Command, question) && c.ignored < beliefIn:
+		c.ignored++ // an answer to the question has temperatures: this is an ok too many
+		return
 	}
-	for _, l := range c.flight[:upTo] {
-		c.ack(l, r)
+	c.take(now, through, r)
+}
+
+// take notes that the printer has taken the lines up to a number; r is what it
+// said to the last of them.
+func (c *Conversation) take(now time.Duration, through int, r Reply) {
+	for ; c.base <= through; c.base++ {
+		l := c.at(c.base)
+		if !l.told && !l.own {
+			var lines []string
+			if c.base == through {
+				lines = c.answer
+				if rest := strings.TrimSpace(r.Text[min(2, len(r.Text)):]); r.Kind == OK && rest != "" && isQuestion(l.Command) {
+					lines = append(lines, rest)
+				}
+			}
+			c.events = append(c.events, Event{Kind: Acked, Request: l.Request, Number: l.number, Lines: lines})
+		}
+		l.told = true
+		if c.ignored > 0 && strings.HasPrefix(l.Command, question) && !hasTemperatures(r.Text) { // so that a plain ok was for it
+			c.habits.askedOK = false
+		}
+		c.window.taken()
+		if r.Number == l.number && r.Kind == OK || l.own && l.Command == question {
+			c.window.sure()
+		}
 	}
-	c.flight = append(c.flight[:0], c.flight[upTo:]...)
+	c.strange, c.ignored, c.leap = 0, 0, 0
+	c.cursor = max(c.cursor, c.base)
+	answer := c.answer
+	c.answer = nil
+	if c.greet == asking && r.Kind == OK {
+		c.greeted(now, ParseFirmware(answer))
+	}
 	c.pump(now)
 }
 
-// ack tells that the printer has taken l.
-func (c *Conversation) ack(l line, r Reply) {
-	if !l.acked && !l.probe {
-		lines := c.answer
-		if rest := strings.TrimSpace(r.Text[min(2, len(r.Text)):]); r.Kind == OK && rest != "" && isQuestion(l.Command) {
-			lines = append(lines, rest)
-		}
-		c.events = append(c.events, Event{Kind: Acked, Request: l.Request, Lines: lines})
-	}
-	c.answer = nil
-	if h := &c.history[l.number%historySize]; h.number == l.number {
-		h.acked = true
-	}
+// hasTemperatures tells an answer to M105.
+func hasTemperatures(text string) bool {
+	return strings.Contains(text, "T:") || strings.Contains(text, "T0:") || strings.Contains(text, "B:")
 }
 
-// resend goes back to the line the printer asks for.
+// beliefIn is how many requests that cannot be must come in a row before they are
+// believed: a reply has no checksum.
+const beliefIn = 3
+
+// resend goes back to the line the printer asks for: what came before it has
+// been taken, and nothing after it has.
 func (c *Conversation) resend(now time.Duration, number int) {
 	c.word(now)
-	if number < 0 { // the number was lost on the way: the oldest line is safe to say again
-		if len(c.flight) == 0 {
+	c.owed++
+	c.asked = now
+	c.settle = now + c.cfg.Settle
+	if c.cursor-c.base > 1 {
+		c.window.fall()
+	}
+	switch {
+	case number == 1 && c.greet == done: // it has answered line 1, so it has forgotten it
+		if c.strange++; c.strange >= beliefIn {
+			c.restart(now, "the printer has lost count, so it has restarted; greeting it")
 			return
 		}
-		number = c.flight[0].number
-	}
-	pending := append(append([]line{}, c.flight...), c.again...)
-	for len(pending) > 0 && pending[0].number < number { // it has these
-		c.ack(pending[0], Reply{})
-		pending = pending[1:]
-	}
-	first := c.next
-	if len(pending) > 0 {
-		first = pending[0].number
-	}
-	if number > c.next { // its count is ahead: nothing is lost by joining it
-		c.next = number
-	}
-	if first-number >= historySize {
-		c.lose("the printer has lost count")
-		c.change(Dead, fmt.Sprintf("the printer asks for line %d, said long ago: reset it, then reconnect", number))
-		return
-	}
-	var older []line
-	for n := number; n < first; n++ { // acknowledged already, and still wanted
-		l := c.history[n%historySize]
-		if l.number != n {
-			continue
+		number = c.base
+	case number < 0 || number > c.next || number < c.next-historySize/2 || number < c.first():
+		// Misheard, for a reply has no checksum: the oldest line is safe to say again.
+		if c.strange++; c.strange >= beliefIn*2 {
+			c.lose("the printer has lost count")
+			c.change(Dead, fmt.Sprintf("the printer asks for line %d and %d would be next: reset it, then reconnect", number, c.next))
+			return
 		}
-		l.acked = true
-		older = append(older, l)
+		number = c.base
+	case number > c.cursor && number != c.claimed: // it has taken more than was said of late: believed when it says so again
+		c.claimed, number = number, c.base
 	}
-	c.flight, c.again = nil, append(older, pending...)
-	c.swallow, c.resentAt = true, now
+	for c.base < number {
+		c.take(now, c.base, Reply{})
+	}
+	c.base, c.cursor, c.answer = number, number, nil
+	c.doubt = true
+}
+
+// first is the lowest number that this conversation has a line for.
+func (c *Conversation) first() int {
+	if c.rejoined >= 0 {
+		return c.rejoined + 1
+	}
+	if c.greet == done { // M110 and M115 were answered; M110 said again would undo the count
+		return 2
+	}
+	return 0
 }

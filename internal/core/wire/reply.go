@@ -15,7 +15,9 @@ const (
 	Other  Kind = iota // a message, an echo, a reply's text
 	OK                 // a line has been taken
 	Resend             // a line is wanted again
+	Skip               // a line that it has already came again, and is skipped; an ok follows
 	Busy               // still working on a line
+	Idle               // waiting for a line
 	Start              // the board has just started
 	Error              // something is wrong with a line, or with the machine
 	Fatal              // the firmware has stopped until it is reset
@@ -26,7 +28,8 @@ const (
 // A Reply is one line from the printer, sorted.
 type Reply struct {
 	Kind   Kind
-	Number int    // OK and Resend: the line meant; -1 if none is named
+	Number int    // OK, Resend and Skip: the line meant; -1 if none is named
+	Slots  int    // OK: free command slots; -1 if it does not say
 	Text   string // the line without its line end; for Action what follows the colon
 }
 
@@ -38,19 +41,22 @@ var fatal = []string{"printer halted", "kill() called", "system stopped", "print
 func Sort(line []byte) Reply {
 	line = bytes.TrimRight(line, " \t\r\n")
 	text := string(line)
-	trimmed := strings.TrimLeft(text, " \t")
-	r := Reply{Number: -1, Text: text}
+	trimmed := strings.TrimLeft(text, " \t\x00\r")
+	r := Reply{Number: -1, Slots: -1, Text: text}
 	switch lower := strings.ToLower(trimmed); {
-	case lower == "ok" || strings.HasPrefix(lower, "ok ") || strings.HasPrefix(lower, "ok\t") || strings.HasPrefix(lower, "okn"):
+	case isOK(lower):
 		r.Kind = OK
-		if rest := strings.TrimLeft(trimmed[2:], " \t"); len(rest) > 1 && (rest[0] == 'N' || rest[0] == 'n') {
-			r.Number = leadingNumber(rest[1:])
-		}
+		r.extension(lower[2:])
 	case strings.HasPrefix(lower, "resend") || lower == "rs" || strings.HasPrefix(lower, "rs ") || strings.HasPrefix(lower, "rs:"):
 		r.Kind = Resend
 		r.Number = firstNumber(lower)
 	case lower == "start":
 		r.Kind = Start
+	case lower == "wait":
+		r.Kind = Idle
+	case strings.HasPrefix(lower, "skip "):
+		r.Kind = Skip
+		r.Number = firstNumber(lower)
 	case strings.HasPrefix(lower, "echo:busy") || strings.HasPrefix(lower, "busy:"):
 		r.Kind = Busy
 	case strings.HasPrefix(lower, "!!"):
@@ -70,6 +76,43 @@ func Sort(line []byte) Reply {
 		r.Kind = Report
 	}
 	return r
+}
+
+// isOK tells an acknowledgement: "ok" by itself, with what some firmwares add
+// behind it, with or without a space before it.
+func isOK(lower string) bool {
+	rest, ok := strings.CutPrefix(lower, "ok")
+	if !ok {
+		return false
+	}
+	if rest == "" || rest[0] == ' ' || rest[0] == '\t' || rest[0] == ':' {
+		return true
+	}
+	return len(rest) > 1 && (rest[0] == 'n' && rest[1] >= '0' && rest[1] <= '9' || rest[0] == 't' && (rest[1] == ':' || rest[2:] != "" && rest[2] == ':'))
+}
+
+// extension reads what an extended ok adds: " N12 P15 B3" or " 12", the number
+// of the line and the free slots of planner and command queue.
+func (r *Reply) extension(rest string) {
+	for i, word := range strings.Fields(strings.TrimPrefix(rest, ":")) {
+		value := leadingNumber(word[1:])
+		switch {
+		case word[0] == 'n' && len(word) > 1:
+			r.Number = whole(word[1:])
+		case word[0] == 'b' && len(word) > 1 && value >= 0:
+			r.Slots = whole(word[1:])
+		case i == 0 && word[0] >= '0' && word[0] <= '9':
+			r.Number = whole(word)
+		}
+	}
+}
+
+// whole reads a number that is all there is; -1 for anything else.
+func whole(s string) int {
+	if n := leadingNumber(s); n >= 0 && strconv.Itoa(n) == s {
+		return n
+	}
+	return -1
 }
 
 // isReport tells a temperature or position report by its first word: "T:21.4",
@@ -112,6 +155,8 @@ type Firmware struct {
 	Machine      string          // MACHINE_TYPE
 	Extruders    int             // EXTRUDER_COUNT; 1 if it does not say
 	Capabilities map[string]bool // Cap:AUTOREPORT_TEMP:1 and the like
+	Buffer       int             // bytes of the receive buffer, Cap:RX_BUFFER_SIZE:128; 0 if it does not say
+	Slots        int             // commands held besides, Cap:BUFSIZE:4; 0 if it does not say
 }
 
 // keys are the words that begin a value in the first line of M115's reply.
@@ -124,7 +169,16 @@ func ParseFirmware(lines []string) Firmware {
 	for _, line := range lines {
 		if c, ok := strings.CutPrefix(strings.TrimSpace(line), "Cap:"); ok {
 			if name, value, ok := strings.Cut(c, ":"); ok {
-				f.Capabilities[name] = strings.TrimSpace(value) == "1"
+				value = strings.TrimSpace(value)
+				switch n := whole(value); {
+				case name == "RX_BUFFER_SIZE" && n > 0 && n <= 1<<16 && n&(n-1) == 0: // no other sizes are built, and a misheard digit is one
+					f.Buffer = n
+				case name == "RX_BUFFER_SIZE":
+				case name == "BUFSIZE":
+					f.Slots = min(max(n, 0), mostSlots)
+				default:
+					f.Capabilities[name] = value == "1"
+				}
 			}
 			continue
 		}

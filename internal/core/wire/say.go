@@ -10,28 +10,44 @@ import (
 )
 
 // slow holds the commands that a firmware answers only when they are done.
-var slow = []string{"G4", "G28", "G29", "G30", "G33", "G34", "G76", "M0", "M1", "M109", "M190", "M191", "M226", "M303", "M400", "M48", "M600", "M701", "M702", "M997"}
+var slow = map[string]bool{
+	"G4": true, "G28": true, "G29": true, "G30": true, "G33": true, "G34": true, "G76": true, "M0": true, "M1": true, "M109": true, "M190": true,
+	"M191": true, "M226": true, "M303": true, "M400": true, "M48": true, "M600": true, "M701": true, "M702": true, "M997": true,
+}
 
 func isSlow(command string) bool {
 	head, _, _ := strings.Cut(command, " ")
-	for _, s := range slow {
-		if strings.EqualFold(head, s) {
-			return true
-		}
-	}
-	return false
+	return slow[strings.ToUpper(head)]
 }
 
+// question is the harmless line that asks a silent printer for an answer.
+const question = "M105"
+
+// mark is how many lines are said to a printer whose oks name no line before a
+// question is put among them: its answer tells which ok is whose.
+const mark = 400
+
+// patience is how long the line that is under way longest may take.
 func (c *Conversation) patience() time.Duration {
-	if isSlow(c.flight[0].Command) {
+	if isSlow(c.at(c.base).Command) {
 		return c.cfg.SlowWait
 	}
 	return c.cfg.Silence
 }
 
+// overdueAt is when a line under way has been unanswered for too long. Each
+// question without an answer doubles the wait for the next.
+func (c *Conversation) overdueAt() time.Duration {
+	due := c.lastWord + c.patience()
+	if c.probes > 0 {
+		due = max(due, c.lastProbe+c.cfg.Silence<<min(c.probes-1, 4))
+	}
+	return due
+}
+
 // overdue asks a printer that owes an answer with a numbered, harmless line. If
-// the line under way was lost the number makes the printer ask for it; if only
-// its ok was lost the temperatures in the answer tell.
+// a line under way was lost the number makes the printer ask for it; if only its
+// ok was lost the temperatures in the answer tell.
 func (c *Conversation) overdue(now time.Duration) {
 	if now-c.lastByte >= c.cfg.GiveUp {
 		c.lose("the printer has stopped answering")
@@ -39,62 +55,113 @@ func (c *Conversation) overdue(now time.Duration) {
 		return
 	}
 	c.lastProbe = now
-	if last := c.flight[len(c.flight)-1]; last.probe {
-		if c.state == Live {
-			c.change(Silent, fmt.Sprintf("no answer for %s: the printer is busy, or the cable is loose", (now-c.lastWord).Round(time.Second)))
-		}
+	c.probes++
+	c.doubt = true
+	if c.probes > 1 && c.state == Live {
+		c.change(Silent, fmt.Sprintf("no answer for %s: the printer is busy, or the cable is loose", (now-c.lastWord).Round(time.Second)))
+	}
+	if last := c.at(c.cursor - 1); last.own && last.Command == question {
 		c.write(last, true)
 		return
 	}
-	c.say(line{Request: Request{Lane: c.flight[0].Lane, Command: "M105"}, number: c.number(), probe: true})
+	if c.cursor < c.next || !c.fresh() { // what is to be said again goes first
+		c.write(c.at(c.cursor-1), true)
+		return
+	}
+	c.sayNew(now, Request{Command: question}, true)
+}
+
+// load is how many bytes would be under way beyond the printer's command slots
+// with a line of so many more.
+func (c *Conversation) load(more int) int {
+	from := c.base + c.window.slots // the first line that is in the receive buffer still
+	switch {
+	case from > c.cursor:
+		return 0
+	case from == c.cursor:
+		return more
+	}
+	return c.at(c.cursor-1).end - (c.at(from).end - c.size(from)) + more
 }
 
 // pump says what may be said now.
 func (c *Conversation) pump(now time.Duration) {
-	if c.swallow || c.settle > 0 {
+	if c.settle > 0 || c.xoff > 0 || c.state == Dead {
 		return
 	}
-	for len(c.again) > 0 && len(c.flight) == 0 {
-		l := c.again[0]
-		c.again = c.again[1:]
-		c.flight = append(c.flight, l)
+	for c.cursor < c.next {
+		l := c.at(c.cursor)
+		if c.base < c.cursor && !c.window.fits(c.load(c.size(c.cursor))) {
+			return
+		}
+		if c.base == c.cursor {
+			c.lastWord, c.probes = now, 0
+		}
+		c.cursor++
 		c.write(l, true)
-		c.lastWord = now
 	}
-	if c.state != Live && c.state != Silent {
+	if c.greet != done {
 		return
 	}
-	for len(c.flight) == 0 && len(c.again) == 0 {
-		var r Request
+	for {
+		var lane *[]Request
+		other, spoken := c.cfg.Earlier.Others[c.next]
 		switch {
+		case spoken:
+			lane = &[]Request{{Command: other}}
+		case !c.fresh() && len(c.file) > 0:
+			lane = &c.file
+		case !c.fresh():
+			return
 		case len(c.manual) > 0:
-			r, c.manual = c.manual[0], c.manual[1:]
+			lane = &c.manual
 		case len(c.file) > 0 && !c.held:
-			r, c.file = c.file[0], c.file[1:]
+			lane = &c.file
 		default:
 			return
 		}
-		c.answer = nil
-		c.lastWord = now
-		c.say(line{Request: r, number: c.number()})
+		r, own := (*lane)[0], spoken
+		if !c.habits.numbered && (c.window.open() && c.next%mark == 0 || c.window.narrow == 1) && c.fresh() && r.Lane == File {
+			r, own = Request{Command: question}, true
+		}
+		if c.base < c.cursor && (c.next-c.base >= historySize/2 || !c.window.fits(c.load(gcode.NumberedSize(c.next, len(r.Command))))) {
+			return
+		}
+		if !own {
+			*lane = (*lane)[1:]
+			if len(*lane) == 0 {
+				*lane = nil
+			}
+		}
+		c.sayNew(now, r, own)
 	}
 }
 
-func (c *Conversation) number() int {
-	n := c.next
+// sayNew gives a request its number and says it.
+func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
+	if c.base == c.next {
+		c.answer = nil
+		c.lastWord, c.probes = now, 0
+	}
+	c.bytes += gcode.NumberedSize(c.next, len(r.Command))
+	if r.Lane == File && !c.habits.numbered {
+		c.doubt = true
+	}
+	l := c.at(c.next)
+	*l = line{Request: r, number: c.next, end: c.bytes, own: own}
 	c.next++
-	return n
-}
-
-func (c *Conversation) say(l line) {
-	c.history[l.number%historySize] = l
-	c.flight = append(c.flight, l)
+	c.cursor = c.next
 	c.write(l, false)
 }
 
-func (c *Conversation) write(l line, again bool) {
+// size is how many bytes a line that has its number takes on the cable.
+func (c *Conversation) size(number int) int {
+	return gcode.NumberedSize(number, len(c.at(number).Command))
+}
+
+func (c *Conversation) write(l *line, again bool) {
 	start := len(c.out)
 	c.out = gcode.AppendNumbered(c.out, l.number, []byte(l.Command))
 	text := string(bytes.TrimRight(c.out[start:], "\n"))
-	c.events = append(c.events, Event{Kind: Said, Text: text, Request: l.Request, Again: again})
+	c.events = append(c.events, Event{Kind: Said, Text: text, Request: l.Request, Number: l.number, Again: again, Own: l.own})
 }

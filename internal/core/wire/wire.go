@@ -3,17 +3,21 @@
 // clock and no port, so that a test can hold any conversation it likes.
 //
 // It promises that the printer takes every command handed to Send once and in
-// its lane's order, or that the conversation says why it cannot go on. Lines are
-// numbered and checksummed; one is under way at a time, with at most one
-// question behind it when the printer has fallen silent.
+// its lane's order, or that the conversation says why it cannot go on; and that
+// no more is under way than the printer can hold. Lines are numbered and
+// checksummed. A line keeps its number and its text for good, so that whatever
+// is lost, doubled or late on the cable, the printer's own count of lines decides
+// what it takes.
 //
 // The states and how one follows another:
 //
-//	Greeting → Live      the printer has answered M110 and M115
+//	Greeting → Live      the printer has answered M110 and M115, or has told
+//	                     the last line it took of an earlier conversation
 //	Live     → Silent    a line is under way and nothing is said for too long
 //	Silent   → Live      the printer acknowledges again
 //	any      → Greeting  the printer says that it has started
-//	any      → Dead      halted, a fatal error, or silent past all patience
+//	any      → Dead      halted, a fatal error, silent past all patience, or
+//	                     a count of lines that cannot be
 //	Dead     → Greeting  the printer says that it has started
 //
 // It leaves to the host to open the port, to carry bytes, to tell the time and
@@ -49,7 +53,7 @@ type Request struct {
 	Lane    Lane
 	Command string // as gcode.Command returns it; no line end in it
 	Tag     uint64 // the caller's; comes back in the events
-	Urgent  bool   // said even while another line is under way: for M108, which ends a wait
+	Urgent  bool   // said ahead of all that waits and whatever is under way: for M108 and M410, which take effect as they arrive
 }
 
 // EventKind says what an Event tells.
@@ -58,11 +62,11 @@ type EventKind int
 // The kinds of event.
 const (
 	Heard     EventKind = iota // the printer said Reply
-	Said                       // a line went out: Text, Request, Again
-	Acked                      // Request was taken; Lines is the printer's answer
+	Said                       // a line went out: Text, Request, Number, Again, Own
+	Acked                      // Request, line Number, was taken; Lines is the printer's answer
 	Lost                       // Request will never be answered: Reason
 	Changed                    // the state is now State, because of Reason
-	Greeted                    // the printer told what it is: Firmware
+	Greeted                    // the printer told what it is: Firmware; Number is the last line it took before, -1 if it starts anew
 	Restarted                  // the printer started anew in the middle of a conversation
 )
 
@@ -72,16 +76,18 @@ type Event struct {
 	Kind     EventKind
 	Reply    Reply
 	Request  Request
+	Number   int
 	Text     string
 	Again    bool
+	Own      bool // the conversation's own line, of nobody's request
 	Lines    []string
 	State    State
 	Reason   string
 	Firmware Firmware
 }
 
-// Config holds the conversation's patience. The zero value of a field means its
-// default.
+// Config holds the conversation's patience and what is known of the printer. The
+// zero value of a field means its default.
 type Config struct {
 	BootWait  time.Duration // greet after this long if the printer says nothing by itself; 2 s
 	BootQuiet time.Duration // greet once a printer that spoke has been quiet for this long; 250 ms
@@ -89,7 +95,21 @@ type Config struct {
 	Silence   time.Duration // a line under way unanswered for this long raises a question; 5 s
 	SlowWait  time.Duration // the same for commands that wait by themselves, from the last word heard; 3 min
 	GiveUp    time.Duration // after this long without one byte the printer is dead; 10 min
-	Settle    time.Duration // pause before a line is said again; 20 ms
+	Settle    time.Duration // quiet before a line is said again; 25 ms
+	Single    bool          // one line under way at a time, whatever the printer could hold
+	Wide      bool          // several even where the firmware carries out the rest of a line whose beginning it lost
+	Buffer    int           // bytes of the printer's receive buffer; as it tells, otherwise 64
+	Slots     int           // commands it holds besides; as it tells, otherwise 0
+	Earlier   Earlier       // what was said before
+}
+
+// Earlier is what is known of an earlier conversation with this printer, which
+// may have kept its place. A number keeps its meaning: those below Said that are
+// not in Others are the file's lines, in order.
+type Earlier struct {
+	Said     int            // all numbers below may have been used; 0: there was no earlier conversation
+	Others   map[int]string // commands that were not the file's, by number
+	Firmware Firmware
 }
 
 func (c Config) withDefaults() Config {
@@ -104,27 +124,35 @@ func (c Config) withDefaults() Config {
 	set(&c.Silence, 5*time.Second)
 	set(&c.SlowWait, 3*time.Minute)
 	set(&c.GiveUp, 10*time.Minute)
-	set(&c.Settle, 20*time.Millisecond)
+	set(&c.Settle, 25*time.Millisecond)
 	return c
 }
 
 const (
-	historySize = 128  // lines kept for the printer to ask for again
+	historySize = 512  // lines kept for the printer to ask for again
 	longestLine = 4096 // bytes of one reply kept; the rest of a longer line is dropped
-	readAhead   = 4    // file lines taken before they can be said
+	readAhead   = 32   // file lines taken before they can be said
+
+	okWait = time.Second // for the ok after a request to resend, where the printer says one
 )
 
 // line is a request that has its number.
 type line struct {
 	Request
 	number int
-	acked  bool
-	probe  bool
+	end    int  // bytes said in all when this line was, itself included
+	told   bool // the caller knows that it was taken
+	own    bool // of nobody's request
 }
 
 // A Conversation is one talk with one printer, from the opening of the port to
 // its closing. Its methods are not safe for concurrent use. Times are durations
 // since any fixed instant and never go back.
+//
+// The lines' numbers fall into these ranges:
+//
+//	       base        cursor        next
+//	taken … | under way … | to be said again … | not said yet
 type Conversation struct {
 	cfg    Config
 	state  State
@@ -134,34 +162,60 @@ type Conversation struct {
 
 	partial []byte // the reply line being received
 
-	next      int // number of the next new line
-	flight    []line
-	again     []line // to be said again, before anything new
-	history   [historySize]line
-	manual    []Request
-	file      []Request
-	held      bool // the file lane is held back
-	answer    []string
-	swallow   bool          // a resend was asked for and its ok has not come
+	base, cursor, next int
+	history            [historySize]line
+	bytes              int // of all lines said, each once
+
+	manual []Request
+	file   []Request
+	held   bool // the file lane is held back
+	answer []string
+
+	doubt     bool          // some ok may have been one too many
+	owed      int           // requests to resend whose ok has not come
 	settle    time.Duration // nothing is said before this; 0: no wait
-	resentAt  time.Duration
+	asked     time.Duration // when the last of them came
+	strange   int           // requests to resend in a row that cannot be
+	claimed   int           // the line beyond all that was said of late that the printer asked for
+	ignored   int           // oks in a row that were not for the question under way
+	leap      int           // the line that the last ok named, out of its turn; 0: it was in turn
+	xoff      time.Duration // the printer asked for a pause then; 0: it did not
 	lastWord  time.Duration // when the printer last moved the conversation on
 	lastByte  time.Duration // when it last said anything
 	lastProbe time.Duration
+	probes    int // questions in a row without an answer
+	window    window
+	habits    habits
 
-	greet   greetStep
-	greetAt time.Duration // when the next step of the greeting is due
-	tries   int
-	bytes   int // heard while greeting
-	rubbish int // of which no printer says
+	greet    greetStep
+	greetAt  time.Duration // when the next step of the greeting is due
+	tries    int
+	heard    int    // bytes, while greeting
+	tests    int    // of the firmware's care
+	rubbish  int    // of which no printer says
+	recounts int    // times in a row that the printer told the same number
+	firstOdd string // the first line heard while greeting that no printer says
+	firmware Firmware
+	rejoined int // the last line it took of an earlier conversation; -1: none
+}
+
+// habits are what this printer's acknowledgements have shown so far.
+type habits struct {
+	early    bool // an ok says that a line is queued, not that it is done
+	resendOK bool // an ok follows its request to resend
+	askedOK  bool // the answer to M105 stands on the ok's own line
+	chatty   bool // temperatures stand on other oks, too
+	numbered bool // the last ok named its line
 }
 
 type greetStep int
 
 const (
-	listening greetStep = iota // for a boot banner
-	numbering                  // M110 said
-	asking                     // M115 said
+	listening  greetStep = iota // for a boot banner
+	recounting                  // a line number that cannot be right was said, to hear which would be
+	numbering                   // M110 said
+	asking                      // M115 said
+	testing                     // a line with a checksum and without a number said, which should be refused
 	done
 )
 
@@ -174,9 +228,12 @@ func New(cfg Config, now time.Duration) *Conversation {
 
 func (c *Conversation) begin(now time.Duration, reason string) {
 	c.lose(reason)
-	c.next = 0
-	c.swallow, c.settle = false, 0
-	c.greet, c.tries, c.bytes, c.rubbish = listening, 0, 0, 0
+	c.base, c.cursor, c.next = 0, 0, 0
+	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt = 0, 0, 0, 0, 0, false
+	c.window = newWindow(c.cfg)
+	c.habits = habits{}
+	c.tests = 0
+	c.greet, c.tries, c.heard, c.rubbish, c.firstOdd, c.rejoined = listening, 0, 0, 0, "", -1
 	c.greetAt = now + c.cfg.BootWait
 	c.lastWord, c.lastByte = now, now
 	c.change(Greeting, reason)
@@ -185,8 +242,12 @@ func (c *Conversation) begin(now time.Duration, reason string) {
 // State returns where the conversation stands.
 func (c *Conversation) State() State { return c.state }
 
+// Said returns how many line numbers have been used: the highest one said, plus
+// one.
+func (c *Conversation) Said() int { return c.next }
+
 // Take returns what is to be written to the port and what has happened since
-// the last Take. The bytes are valid until the next Take.
+// the last Take. Both are valid until the next Take.
 func (c *Conversation) Take() (out []byte, events []Event) {
 	out, events = c.out, c.events
 	c.out, c.spare, c.events = c.spare[:0], out, nil
@@ -201,6 +262,14 @@ func (c *Conversation) Wants() int {
 	return max(readAhead-len(c.file), 0)
 }
 
+// Pending returns how many lines were handed to Send and are not taken yet.
+func (c *Conversation) Pending() int { return len(c.manual) + len(c.file) + c.next - c.base }
+
+// Sure reports whether everything that was said is known to be taken. Where oks
+// do not name their lines it is so once the printer has answered a question at
+// the end.
+func (c *Conversation) Sure() bool { return c.base == c.next && !c.doubt }
+
 // Send queues a request in its lane.
 func (c *Conversation) Send(now time.Duration, r Request) {
 	if c.state == Dead {
@@ -210,8 +279,10 @@ func (c *Conversation) Send(now time.Duration, r Request) {
 	switch {
 	case r.Lane == File:
 		c.file = append(c.file, r)
-	case r.Urgent && len(c.flight) == 1 && !c.swallow && c.settle == 0:
-		c.say(line{Request: r, number: c.number()})
+	case r.Urgent && c.cursor == c.next && c.settle == 0 && c.fresh():
+		c.sayNew(now, r, false)
+	case r.Urgent:
+		c.manual = append([]Request{r}, c.manual...)
 	default:
 		c.manual = append(c.manual, r)
 	}
@@ -235,22 +306,25 @@ func (c *Conversation) Halt(now time.Duration) {
 	c.out = append(c.out, '\n')
 	c.out = append(c.out, emergency...)
 	c.out = append(c.out, '\n')
-	c.events = append(c.events, Event{Kind: Said, Text: emergency, Request: Request{Command: emergency}})
+	c.events = append(c.events, Event{Kind: Said, Text: emergency, Request: Request{Command: emergency}, Number: -1, Own: true})
 	c.lose("the printer was halted")
 	c.change(Dead, "halted: reset the printer or switch it off and on, then reconnect")
 }
 
 // lose gives up everything under way and everything that waits.
 func (c *Conversation) lose(reason string) {
-	for _, l := range append(c.flight, c.again...) {
-		if !l.acked && !l.probe && c.greet == done {
-			c.events = append(c.events, Event{Kind: Lost, Request: l.Request, Reason: reason})
+	for n := c.base; n < c.next; n++ {
+		if l := c.at(n); !l.told && !l.own {
+			c.events = append(c.events, Event{Kind: Lost, Request: l.Request, Number: n, Reason: reason})
 		}
 	}
-	for _, r := range append(c.manual, c.file...) {
-		c.events = append(c.events, Event{Kind: Lost, Request: r, Reason: reason})
+	for _, lane := range [][]Request{c.manual, c.file} {
+		for _, r := range lane {
+			c.events = append(c.events, Event{Kind: Lost, Request: r, Number: -1, Reason: reason})
+		}
 	}
-	c.flight, c.again, c.manual, c.file, c.answer = nil, nil, nil, nil, nil
+	c.base, c.cursor = c.next, c.next
+	c.manual, c.file, c.answer = nil, nil, nil
 	c.held = false
 }
 
@@ -259,43 +333,59 @@ func (c *Conversation) change(s State, reason string) {
 	c.events = append(c.events, Event{Kind: Changed, State: s, Reason: reason})
 }
 
+func (c *Conversation) at(number int) *line { return &c.history[number%historySize] }
+
 // Deadline returns when Tick must be called next if nothing else happens; 0 if
 // nothing is due.
 func (c *Conversation) Deadline() time.Duration {
 	switch {
-	case c.state == Greeting:
-		return c.greetAt
 	case c.state == Dead:
 		return 0
 	case c.settle > 0:
 		return c.settle
-	case c.swallow:
-		return c.resentAt + c.cfg.Silence
-	case len(c.flight) > 0:
-		return max(c.lastWord+c.patience(), c.lastProbe+c.cfg.Silence)
+	case c.greet != done:
+		return c.greetAt
+	case c.xoff > 0 && c.base == c.cursor:
+		return c.xoff + c.cfg.Silence
+	case c.base < c.cursor:
+		return c.overdueAt()
+	case c.doubt && c.idle():
+		return c.lastWord + c.cfg.BootQuiet
 	}
 	return 0
 }
 
 // Tick lets time pass.
 func (c *Conversation) Tick(now time.Duration) {
-	switch {
-	case c.state == Greeting:
-		if now >= c.greetAt {
-			c.greetNext(now)
-		}
-	case c.state == Dead:
+	switch due := c.Deadline(); {
+	case due == 0 || now < due:
 	case c.settle > 0:
-		if now >= c.settle {
-			c.settle = 0
-			c.pump(now)
+		if late := c.asked + okWait; c.owed > 0 && c.habits.resendOK && now < late {
+			c.settle = late
+			return
 		}
-	case c.swallow:
-		if now >= c.resentAt+c.cfg.Silence { // its ok was lost
-			c.swallow = false
-			c.pump(now)
-		}
-	case len(c.flight) > 0 && now >= c.Deadline():
+		c.settle, c.owed = 0, 0
+		c.pump(now)
+	case c.greet != done:
+		c.greetNext(now)
+	case c.xoff > 0 && now >= c.xoff+c.cfg.Silence: // the word to go on was lost
+		c.xoff = 0
+		c.pump(now)
+	case c.base < c.cursor:
 		c.overdue(now)
+	case !c.fresh():
+		c.doubt = false
+	default: // the file's lines have been said, and plain oks do not tell for certain that they were taken
+		c.doubt = false
+		c.sayNew(now, Request{Command: question}, true)
 	}
+}
+
+// fresh reports whether new lines may be said: the numbers of an earlier
+// conversation have been used up.
+func (c *Conversation) fresh() bool { return c.greet == done && c.next >= c.cfg.Earlier.Said }
+
+// idle reports whether there is nothing under way and nothing to say.
+func (c *Conversation) idle() bool {
+	return c.base == c.next && len(c.manual) == 0 && (c.held || len(c.file) == 0) && c.greet == done
 }

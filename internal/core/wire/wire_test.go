@@ -1,7 +1,9 @@
 package wire_test
 
 import (
+	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -11,29 +13,29 @@ import (
 
 func TestSortKnowsTheOpenFirmwaresReplies(t *testing.T) {
 	for line, want := range map[string]wire.Reply{
-		"ok":                                    {Kind: wire.OK, Number: -1, Text: "ok"},
-		"ok\r":                                  {Kind: wire.OK, Number: -1, Text: "ok"},
-		"ok N42 P15 B3":                         {Kind: wire.OK, Number: 42, Text: "ok N42 P15 B3"},
-		"ok T:21 /0":                            {Kind: wire.OK, Number: -1, Text: "ok T:21 /0"},
-		"okay then":                             {Kind: wire.Other, Number: -1, Text: "okay then"},
-		"Resend: 12":                            {Kind: wire.Resend, Number: 12, Text: "Resend: 12"},
-		"Resend:12":                             {Kind: wire.Resend, Number: 12, Text: "Resend:12"},
-		"rs 12":                                 {Kind: wire.Resend, Number: 12, Text: "rs 12"},
-		"rs N12":                                {Kind: wire.Resend, Number: 12, Text: "rs N12"},
-		"Resend: ":                              {Kind: wire.Resend, Number: -1, Text: "Resend:"},
-		"start":                                 {Kind: wire.Start, Number: -1, Text: "start"},
-		"echo:busy: processing":                 {Kind: wire.Busy, Number: -1, Text: "echo:busy: processing"},
-		"busy: heating":                         {Kind: wire.Busy, Number: -1, Text: "busy: heating"},
-		"//action:pause":                        {Kind: wire.Action, Number: -1, Text: "pause"},
-		"// action:out_of_filament":             {Kind: wire.Action, Number: -1, Text: "out_of_filament"},
-		"// a remark":                           {Kind: wire.Other, Number: -1, Text: "// a remark"},
-		"!! stopped":                            {Kind: wire.Fatal, Number: -1, Text: "!! stopped"},
-		"Error:Printer halted. kill() called!":  {Kind: wire.Fatal, Number: -1, Text: "Error:Printer halted. kill() called!"},
-		"Error:checksum mismatch, Last Line: 4": {Kind: wire.Error, Number: -1, Text: "Error:checksum mismatch, Last Line: 4"},
-		" T:21.5 /0.0 B:20.0 /0.0":              {Kind: wire.Report, Number: -1, Text: " T:21.5 /0.0 B:20.0 /0.0"},
-		"X:0.00 Y:1.00 Z:0.00 E:0.00":           {Kind: wire.Report, Number: -1, Text: "X:0.00 Y:1.00 Z:0.00 E:0.00"},
-		"Total time: 5":                         {Kind: wire.Other, Number: -1, Text: "Total time: 5"},
-		"":                                      {Kind: wire.Other, Number: -1, Text: ""},
+		"ok":                                    {Kind: wire.OK, Number: -1, Slots: -1, Text: "ok"},
+		"ok\r":                                  {Kind: wire.OK, Number: -1, Slots: -1, Text: "ok"},
+		"ok N42 P15 B3":                         {Kind: wire.OK, Number: 42, Slots: 3, Text: "ok N42 P15 B3"},
+		"ok T:21 /0":                            {Kind: wire.OK, Number: -1, Slots: -1, Text: "ok T:21 /0"},
+		"okay then":                             {Kind: wire.Other, Number: -1, Slots: -1, Text: "okay then"},
+		"Resend: 12":                            {Kind: wire.Resend, Number: 12, Slots: -1, Text: "Resend: 12"},
+		"Resend:12":                             {Kind: wire.Resend, Number: 12, Slots: -1, Text: "Resend:12"},
+		"rs 12":                                 {Kind: wire.Resend, Number: 12, Slots: -1, Text: "rs 12"},
+		"rs N12":                                {Kind: wire.Resend, Number: 12, Slots: -1, Text: "rs N12"},
+		"Resend: ":                              {Kind: wire.Resend, Number: -1, Slots: -1, Text: "Resend:"},
+		"start":                                 {Kind: wire.Start, Number: -1, Slots: -1, Text: "start"},
+		"echo:busy: processing":                 {Kind: wire.Busy, Number: -1, Slots: -1, Text: "echo:busy: processing"},
+		"busy: heating":                         {Kind: wire.Busy, Number: -1, Slots: -1, Text: "busy: heating"},
+		"//action:pause":                        {Kind: wire.Action, Number: -1, Slots: -1, Text: "pause"},
+		"// action:out_of_filament":             {Kind: wire.Action, Number: -1, Slots: -1, Text: "out_of_filament"},
+		"// a remark":                           {Kind: wire.Other, Number: -1, Slots: -1, Text: "// a remark"},
+		"!! stopped":                            {Kind: wire.Fatal, Number: -1, Slots: -1, Text: "!! stopped"},
+		"Error:Printer halted. kill() called!":  {Kind: wire.Fatal, Number: -1, Slots: -1, Text: "Error:Printer halted. kill() called!"},
+		"Error:checksum mismatch, Last Line: 4": {Kind: wire.Error, Number: -1, Slots: -1, Text: "Error:checksum mismatch, Last Line: 4"},
+		" T:21.5 /0.0 B:20.0 /0.0":              {Kind: wire.Report, Number: -1, Slots: -1, Text: " T:21.5 /0.0 B:20.0 /0.0"},
+		"X:0.00 Y:1.00 Z:0.00 E:0.00":           {Kind: wire.Report, Number: -1, Slots: -1, Text: "X:0.00 Y:1.00 Z:0.00 E:0.00"},
+		"Total time: 5":                         {Kind: wire.Other, Number: -1, Slots: -1, Text: "Total time: 5"},
+		"":                                      {Kind: wire.Other, Number: -1, Slots: -1, Text: ""},
 	} {
 		if got := wire.Sort([]byte(line)); got != want {
 			t.Errorf("Sort(%q) = %+v, want %+v", line, got, want)
@@ -85,17 +87,21 @@ func (s *script) said() string {
 }
 
 // greeted returns a script whose conversation is live; lines 0 and 1 are said.
-func greeted(t *testing.T) *script {
-	s := &script{t: t, conv: wire.New(wire.Config{}, 0)}
+func greeted(t *testing.T, cfg wire.Config, firmware ...string) *script {
+	s := &script{t: t, conv: wire.New(cfg, 0)}
 	s.hear("start")
 	s.want(s.after(300*time.Millisecond), "\nN0 M110 N0*125\n")
 	s.want(s.hear("ok"), "N1 M115*39\n")
-	s.want(s.hear("FIRMWARE_NAME:x", "ok"), "")
+	s.want(s.hear(append(firmware, "FIRMWARE_NAME:x", "ok")...), "M105*121\n")
+	s.want(s.hear("Error:No Line Number with checksum, Last Line: 1", "Resend: 2", "ok"), "")
 	if s.conv.State() != wire.Live {
 		t.Fatalf("the state is %s", s.conv.State())
 	}
 	return s
 }
+
+// single says one line at a time.
+var single = wire.Config{Single: true}
 
 func (s *script) want(got, want string) {
 	s.t.Helper()
@@ -112,7 +118,7 @@ func (s *script) file(commands ...string) string {
 }
 
 func TestTheNextLineWaitsForTheOK(t *testing.T) {
-	s := greeted(t)
+	s := greeted(t, single)
 	s.want(s.file("G28", "G1 X1"), "N2 G28*17\n")
 	s.want(s.hear("echo:busy: processing"), "")
 	s.want(s.hear("T:20 /0", "something unknown"), "")
@@ -120,7 +126,7 @@ func TestTheNextLineWaitsForTheOK(t *testing.T) {
 }
 
 func TestALineAskedForAgainIsSaidOnce(t *testing.T) {
-	s := greeted(t)
+	s := greeted(t, single)
 	s.file("G1 X1", "G1 X2")
 	s.want(s.hear("Error:checksum mismatch, Last Line: 1", "Resend: 2", "ok"), "")
 	s.want(s.after(30*time.Millisecond), "N2 G1 X1*99\n")
@@ -128,14 +134,14 @@ func TestALineAskedForAgainIsSaidOnce(t *testing.T) {
 }
 
 func TestAResendOfTheLineAfterMeansTheOKWasLost(t *testing.T) {
-	s := greeted(t)
+	s := greeted(t, single)
 	s.file("G1 X1", "G1 X2")
 	s.hear("Error:Line Number is not Last Line Number+1, Last Line: 2", "Resend: 3", "ok")
 	s.want(s.after(30*time.Millisecond), "N3 G1 X2*97\n")
 }
 
 func TestALostAnswerIsAskedForWithAHarmlessNumberedLine(t *testing.T) {
-	s := greeted(t)
+	s := greeted(t, single)
 	s.file("G1 X1", "G1 X2")
 	s.want(s.after(6*time.Second), "N3 M105*36\n")
 	s.want(s.hear("ok T:20.0 /0.0 @:0"), "N4 G1 X2*102\n") // it had N2: its ok was lost
@@ -146,7 +152,7 @@ func TestALostAnswerIsAskedForWithAHarmlessNumberedLine(t *testing.T) {
 }
 
 func TestALineLongAcknowledgedIsSaidAgainIfWanted(t *testing.T) {
-	s := greeted(t)
+	s := greeted(t, single)
 	s.file("G1 X1", "G1 X2", "G1 X3")
 	s.hear("ok")
 	s.hear("ok")
@@ -156,7 +162,7 @@ func TestALineLongAcknowledgedIsSaidAgainIfWanted(t *testing.T) {
 }
 
 func TestASlowCommandIsNotAskedAfter(t *testing.T) {
-	s := greeted(t)
+	s := greeted(t, single)
 	s.file("M190 S60")
 	s.want(s.after(60*time.Second), "")
 	s.want(s.hear("T:20 /0 B:40 /60 W:?"), "")
@@ -164,11 +170,132 @@ func TestASlowCommandIsNotAskedAfter(t *testing.T) {
 	s.want(s.after(20*time.Second), "N3 M105*36\n")
 }
 
-func TestAPrinterWhoseCountIsAheadIsJoined(t *testing.T) {
-	s := greeted(t)
-	s.hear("Resend: 7", "ok")
-	s.after(30 * time.Millisecond)
-	s.want(s.file("G1 X1"), "N7 G1 X1*102\n")
+func TestAPrinterWhoseCountCannotBeIsNamed(t *testing.T) {
+	s := greeted(t, single)
+	for range 10 {
+		s.hear("Resend: 70", "ok")
+		s.after(50 * time.Millisecond)
+	}
+	if s.conv.State() != wire.Dead {
+		t.Errorf("the state is %s", s.conv.State())
+	}
+}
+
+func TestTheWindowIsAsWideAsThePrinterSays(t *testing.T) {
+	line := "G1 X100.000 Y100.000" // 30 bytes with its number and checksum
+	many := strings.Split(strings.Repeat(line+"\n", 20), "\n")[:20]
+	for name, c := range map[string]struct {
+		cfg      wire.Config
+		firmware []string
+		want     int
+	}{
+		"nothing is known":           {wire.Config{}, nil, 1},
+		"it tells its buffers":       {wire.Config{}, []string{"Cap:RX_BUFFER_SIZE:256", "Cap:BUFSIZE:4"}, 4 + 8},
+		"its buffer is configured":   {wire.Config{Buffer: 128}, nil, 3},
+		"configured goes before":     {wire.Config{Buffer: 128, Slots: 8}, []string{"Cap:RX_BUFFER_SIZE:4096", "Cap:BUFSIZE:32"}, 8 + 3},
+		"a size that is never built": {wire.Config{}, []string{"Cap:RX_BUFFER_SIZE:928"}, 1},
+		"one at a time":              {wire.Config{Single: true}, []string{"Cap:RX_BUFFER_SIZE:256", "Cap:BUFSIZE:4"}, 1},
+	} {
+		s := greeted(t, c.cfg, c.firmware...)
+		if got := strings.Count(s.file(many...), "\n"); got != c.want {
+			t.Errorf("%s: %d lines are under way, want %d", name, got, c.want)
+		}
+	}
+}
+
+func TestFreeSlotsAreLearnedFromExtendedOKs(t *testing.T) {
+	s := greeted(t, wire.Config{Buffer: 64})
+	line := strings.Repeat("G1 X100.000 Y100.000\n", 30)
+	s.file(strings.Split(strings.TrimSpace(line), "\n")...)
+	for n := 2; n < 5; n++ {
+		s.hear(fmt.Sprintf("ok N%d P15 B3", n))
+	}
+	if got := strings.Count(s.hear("ok N5 P15 B3"), "\n"); got != 1 {
+		t.Errorf("an ok let %d lines out, want 1", got)
+	}
+	if got := s.conv.Said() - 6; got != 1+3 {
+		t.Errorf("%d lines are under way, want one in the buffer and three in its slots", got)
+	}
+}
+
+func TestALossNarrowsTheWindowUntilTheCountIsCertain(t *testing.T) {
+	s := greeted(t, wire.Config{Buffer: 1024})
+	s.file(strings.Split(strings.Repeat("G1 X1\n", 200), "\n")[:200]...)
+	s.hear("Error:checksum mismatch, Last Line: 1", "Resend: 2", "ok")
+	out := s.after(50 * time.Millisecond)
+	for range 32 {
+		if strings.Count(out, "\n") != 1 {
+			t.Fatalf("after a loss it said %q", out)
+		}
+		out = s.hear("ok")
+	}
+	for range 40 {
+		if strings.Contains(out, "M105") {
+			break
+		}
+		out = s.hear("ok")
+	}
+	if out = s.hear("ok T:20.0 /0.0 B:20.0 /0.0"); strings.Count(out, "\n") < 20 {
+		t.Errorf("with the count certain again it said %q", out)
+	}
+}
+
+func TestAFirmwareThatCarriesOutRestsOfLinesGetsOneAtATime(t *testing.T) {
+	s := &script{t: t, conv: wire.New(wire.Config{Buffer: 1024}, 0)}
+	s.hear("start")
+	s.after(300 * time.Millisecond)
+	s.hear("ok")
+	s.want(s.hear("FIRMWARE_NAME:x", "ok"), "M105*121\n")
+	s.hear("ok T:20.0 /0.0")
+	s.want(s.file("G1 X1", "G1 X2"), "N2 G1 X1*99\n")
+}
+
+func TestAPauseThatThePrinterAsksForIsKept(t *testing.T) {
+	s := greeted(t, single)
+	s.conv.Receive(s.now, []byte("\x13"))
+	s.want(s.file("G1 X1"), "")
+	s.conv.Receive(s.now, []byte("\x11"))
+	s.want(s.said(), "N2 G1 X1*99\n")
+	s.conv.Receive(s.now, []byte("ok\n\x13"))
+	s.want(s.file("G1 X2"), "")
+	s.want(s.after(6*time.Second), "N3 G1 X2*97\n") // the word to go on was lost
+}
+
+func TestAnEarlierConversationIsTakenUpWhereItEnded(t *testing.T) {
+	s := &script{t: t, conv: wire.New(wire.Config{Single: true, Earlier: wire.Earlier{
+		Said: 12, Others: map[int]string{10: "M104 S200"}, Firmware: wire.Firmware{Name: "known"},
+	}}, 0)}
+	s.want(s.after(3*time.Second), "\nN1000012 M105*37\n")
+	s.hear("Error:Line Number is not Last Line Number+1, Last Line: 9", "Resend: 10", "ok")
+	s.want(s.after(300*time.Millisecond), "\nN1000012 M105*37\n")
+	s.hear("Error:Line Number is not Last Line Number+1, Last Line: 9", "Resend: 10", "ok")
+	s.want(s.after(300*time.Millisecond), "M105*121\n")
+	s.now += 10 * time.Millisecond
+	s.conv.Receive(s.now, []byte("ok T:20.0 /0.0\n"))
+	_, events := s.conv.Take()
+	if last := events[len(events)-1]; last.Kind != wire.Said || last.Text != "N10 M104 S200*86" {
+		t.Errorf("the first thing said is %+v, want the line that had number 10", last)
+	}
+	if i := slices.IndexFunc(events, func(e wire.Event) bool { return e.Kind == wire.Greeted }); i < 0 || events[i].Number != 9 || events[i].Firmware.Name != "known" {
+		t.Errorf("the events are %+v", events)
+	}
+	s.conv.Send(s.now, wire.Request{Command: "M117 later"}) // number 11 is the file's
+	s.want(s.hear("ok"), "")
+	s.want(s.file("G1 X1"), "N11 G1 X1*81\n")
+	s.want(s.hear("ok"), "N12 M117 later*89\n")
+}
+
+func TestAPrinterThatLostItsPlaceIsGreetedAnew(t *testing.T) {
+	s := &script{t: t, conv: wire.New(wire.Config{Earlier: wire.Earlier{Said: 500}}, 0)}
+	s.after(3 * time.Second)
+	for range 2 {
+		s.hear("Error:Line Number is not Last Line Number+1, Last Line: 0", "Resend: 1", "ok")
+		s.after(300 * time.Millisecond)
+	}
+	s.hear("echo:idle")
+	if out := s.after(300 * time.Millisecond); !strings.Contains(out, "M110") && s.conv.State() != wire.Greeting {
+		t.Errorf("it said %q", out)
+	}
 }
 
 func FuzzConversation(f *testing.F) {

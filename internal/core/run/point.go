@@ -1,0 +1,98 @@
+package run
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"maps"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+)
+
+// A Point is all that the lines said so far have set: where the machine is
+// asked to be, its modes and its heat. The zero Point is that of a firmware after
+// its start.
+type Point struct {
+	gcode.State
+	Setpoints   map[heat.Heater]float64 `json:",omitempty"` // °C, of the heaters that were given one
+	Speed, Flow float64                 `json:",omitempty"` // M220 and M221 in percent; 0 is as after a start: 100
+}
+
+// Apply carries the point over one line.
+func (p *Point) Apply(l *gcode.Line) {
+	if h, v, ok := Setpoint(l, p.Tool); ok {
+		if p.Setpoints == nil {
+			p.Setpoints = map[heat.Heater]float64{}
+		}
+		p.Setpoints[h] = v
+	}
+	if v, ok := l.Value('S'); ok && l.Is('M', 220) {
+		p.Speed = v
+	} else if ok && l.Is('M', 221) {
+		p.Flow = v
+	}
+	p.State.Apply(l)
+}
+
+// Clone returns a copy that shares nothing with p.
+func (p Point) Clone() Point {
+	p.Setpoints = maps.Clone(p.Setpoints)
+	return p
+}
+
+// Nozzle returns the setpoint of the tool in use, in °C.
+func (p Point) Nozzle() float64 { return p.Setpoints[heat.NozzleOf(p.Tool)] }
+
+// Replay reads the first commands of a file and returns the point they lead to.
+func Replay(file io.Reader, commands int) (Point, error) {
+	var p Point
+	var l gcode.Line
+	lines := bufio.NewScanner(file)
+	lines.Buffer(make([]byte, 64<<10), 1<<20)
+	for n := 0; n < commands; {
+		if !lines.Scan() {
+			if err := lines.Err(); err != nil {
+				return p, err
+			}
+			return p, fmt.Errorf("the file has %d commands and %d were said", n, commands)
+		}
+		command := gcode.Command(lines.Bytes())
+		if len(command) == 0 {
+			continue
+		}
+		n++
+		if l.Parse(command) == nil {
+			p.Apply(&l)
+		}
+	}
+	return p, nil
+}
+
+// Setpoint tells which heater a line gives a setpoint and what it is, or false
+// for any other line. Tool is the one in use.
+func Setpoint(l *gcode.Line, tool int) (heat.Heater, float64, bool) {
+	if l.Letter != 'M' {
+		return "", 0, false
+	}
+	h := heat.Heater("")
+	switch l.Number {
+	case 104, 109:
+		if t, ok := l.Value('T'); ok && t >= 0 && t < 16 {
+			tool = int(t)
+		}
+		h = heat.NozzleOf(tool)
+	case 140, 190:
+		h = heat.Bed
+	case 141, 191:
+		h = heat.Chamber
+	default:
+		return "", 0, false
+	}
+	v, ok := l.Value('S')
+	if r, given := l.Value('R'); given && (!ok || r > v) {
+		v, ok = r, true
+	}
+	return h, v, ok
+}
+

@@ -1,0 +1,428 @@
+package wire_test
+
+import (
+	"flag"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"diathermon/internal/core/wire"
+	"diathermon/internal/simprinter"
+)
+
+var (
+	soakSeeds = flag.Int("seeds", 20_000, "how many seeds TestAnySeed tries")
+	oneSeed   = flag.Int64("seed", -1, "try this seed alone, and tell what is said")
+)
+
+// TestAnySeed lets one number decide dialect, buffers, latencies, faults and
+// what a person does meanwhile, and checks after every step that the printer has
+// carried out the file's lines so far, each once, and nothing else of it.
+func TestAnySeed(t *testing.T) {
+	if *oneSeed >= 0 {
+		s := newSim(*oneSeed)
+		s.log = t.Logf
+		if err := s.run(); err != nil {
+			t.Fatal(err)
+		}
+		return
+	}
+	seeds := int64(*soakSeeds)
+	if testing.Short() {
+		seeds = min(seeds, 1000)
+	}
+	var next atomic.Int64
+	var wait sync.WaitGroup
+	var told sync.Map
+	for range 2 {
+		wait.Go(func() {
+			for {
+				seed := next.Add(1) - 1
+				if seed >= seeds || t.Failed() {
+					return
+				}
+				s := newSim(seed)
+				if err := s.run(); err != nil {
+					t.Errorf("%v\nreplay: go test ./internal/core/wire -run TestAnySeed -seed %d -v", err, seed)
+				}
+				for what, n := range s.saw {
+					count, _ := told.LoadOrStore(what, new(atomic.Int64))
+					count.(*atomic.Int64).Add(int64(n))
+				}
+			}
+		})
+	}
+	wait.Wait()
+	for _, want := range []string{"said again", "rejoined", "restarted", "halted", "held", "wide", "silent", "answered", "questions", "undetectable"} {
+		count, _ := told.LoadOrStore(want, new(atomic.Int64))
+		if n := count.(*atomic.Int64).Load(); n == 0 {
+			t.Errorf("no seed led to %q: the simulation has lost its teeth", want)
+		} else {
+			t.Logf("%-12s %d", want, n)
+		}
+	}
+}
+
+// packet is bytes on their way.
+type packet struct {
+	at   time.Duration
+	data []byte
+}
+
+// sim is one whole conversation in virtual time, with a file, a cable and a
+// board, and a host that may be killed and come back.
+type sim struct {
+	seed  int64
+	rng   *rand.Rand
+	log   func(string, ...any)
+	cfg   wire.Config
+	board *simprinter.Board
+	cable *simprinter.Cable
+	conv  *wire.Conversation
+	now   time.Duration
+	saw   map[string]int
+
+	perByte, latency, jitter time.Duration
+	up, down                 []packet
+	upFree, downFree         time.Duration
+	cut                      time.Duration // nothing gets through until then
+
+	file     []string
+	fed      int            // lines handed to the conversation
+	acked    int            // of the file
+	numbers  map[int]int    // line number to index in the file, as a journal would tell
+	others   map[int]string // line number to what was said that is not of the file
+	said     int            // numbers used by all conversations so far
+	firmware wire.Firmware
+	asked    map[uint64]int // manual lines not answered yet
+	tags     uint64
+	checked  int // commands of the board that have been compared
+	done     int // of the file
+	held     bool
+	halted   bool
+	reset    bool
+	calm     time.Duration // no faults after this
+	spoilt   bool          // the comparison with the file has lost its sense
+	greedy   bool          // the conversation was told of bigger buffers than there are
+	misheard bool
+	known    bool // the conversation knows the printer's buffers
+}
+
+func newSim(seed int64) *sim {
+	rng := rand.New(rand.NewPCG(uint64(seed), 77))
+	chance := func(one int) bool { return rng.IntN(one) == 0 }
+	pick := func(n ...int) int { return n[rng.IntN(len(n))] }
+	s := &sim{seed: seed, rng: rng, log: func(string, ...any) {}, numbers: map[int]int{}, others: map[int]string{}, asked: map[uint64]int{}, saw: map[string]int{}}
+	d := simprinter.Dialect{
+		Numbered: chance(3), Early: chance(8), Quiet: chance(4), Asked: chance(3), Waiting: chance(6), Skipping: chance(6),
+		Bare: chance(8), Keeping: chance(6), Queued: chance(4), Careless: chance(5), Telling: chance(2), Pausing: chance(8), Temperatures: chance(12),
+		RequestForm: []string{"Resend: %d", "Resend:%d", "rs %d", "rs N%d"}[rng.IntN(4)],
+	}
+	c := simprinter.Config{Seed: seed, Record: true, Dialect: d, ReceiveBuffer: pick(64, 128, 256, 1024), CommandSlots: pick(1, 4, 8, 16), PlannerSlots: pick(1, 8, 16, 32)}
+	s.board = simprinter.NewBoard(c)
+	s.cable = simprinter.NewCable(seed)
+	s.perByte = time.Duration(pick(0, 10, 40, 87)) * time.Microsecond
+	s.latency = time.Duration(pick(0, 1, 16)) * time.Millisecond
+	if chance(6) {
+		s.jitter = time.Duration(pick(1, 30, 300, 3000)) * time.Millisecond
+	}
+	for i := range pick(15, 40, 80) {
+		feed := 12000
+		if chance(200) {
+			feed = 200 // a move of many seconds
+		}
+		s.file = append(s.file, fmt.Sprintf("G1 X%d.%03d Y%d F%d", rng.IntN(60), i, rng.IntN(60), feed))
+	}
+	s.calm = time.Duration(rng.IntN(40)) * time.Second
+	if chance(5) {
+		s.calm = 0 // no faults at all
+	} else {
+		faults := func() simprinter.Faults {
+			return simprinter.Faults{Spoil: pick(0, 0, 150, 600, 3000), Lose: pick(0, 0, 150, 600, 3000), Double: pick(0, 0, 0, 400)}
+		}
+		s.cable.ToBoard, s.cable.ToHost = faults(), faults()
+		s.misheard = s.cable.ToHost != simprinter.Faults{} // replies have no checksum
+	}
+	s.cfg = wire.Config{Single: chance(10)}
+	s.known = d.Telling
+	if chance(4) {
+		s.cfg.Buffer, s.cfg.Slots, s.known = c.ReceiveBuffer, c.CommandSlots, true
+	}
+	if chance(20) { // somebody believes in more than there is
+		s.cfg.Buffer, s.cfg.Slots, s.known, s.greedy = 4*c.ReceiveBuffer, 4*c.CommandSlots, false, true
+	}
+	s.conv = wire.New(s.cfg, 0)
+	return s
+}
+
+// run lets the conversation go on until the file is done.
+func (s *sim) run() error {
+	for step := 0; ; step++ {
+		if err := s.step(); err != nil {
+			return fmt.Errorf("seed %d, step %d, %s: %w", s.seed, step, s.now, err)
+		}
+		if s.spoilt {
+			return nil
+		}
+		if s.done == len(s.file) && s.acked == len(s.file) && len(s.asked) == 0 && s.conv.Sure() || s.halted && s.now > s.calm || s.reset && s.conv.State() == wire.Live {
+			return s.end()
+		}
+		if s.now > s.calm+3*time.Hour || step > 200_000 {
+			return fmt.Errorf("seed %d: no end after %s and %d steps: %s, %d of %d lines carried out, %d acknowledged, %d manual lines unanswered", s.seed, s.now, step, s.conv.State(), s.done, len(s.file), s.acked, len(s.asked))
+		}
+	}
+}
+
+// end lets whatever is still on its way arrive, and looks once more.
+func (s *sim) end() error {
+	for until := s.now + 5*time.Second; s.now < until; {
+		if err := s.step(); err != nil {
+			return fmt.Errorf("seed %d, after its end: %w", s.seed, err)
+		}
+	}
+	return nil
+}
+
+func (s *sim) step() error {
+	if err := s.carry(); err != nil {
+		return err
+	}
+	for !s.reset && !s.halted && s.conv.Wants() > 0 && s.fed < len(s.file) {
+		s.conv.Send(s.now, wire.Request{Lane: wire.File, Command: s.file[s.fed], Tag: uint64(s.fed)})
+		s.fed++
+	}
+	if err := s.carry(); err != nil {
+		return err
+	}
+	next := s.board.Next()
+	for _, q := range [][]packet{s.up, s.down} {
+		if len(q) > 0 {
+			next = min(next, q[0].at)
+		}
+	}
+	if due := s.conv.Deadline(); due > 0 {
+		next = min(next, due)
+	}
+	s.now = max(s.now+50*time.Microsecond, next)
+	for len(s.up) > 0 && s.up[0].at <= s.now {
+		s.board.Advance(s.up[0].at)
+		s.board.Receive(s.up[0].data)
+		s.up = s.up[1:]
+	}
+	s.board.Advance(s.now)
+	if out := s.board.Output(); len(out) > 0 && s.now >= s.cut {
+		out = s.cable.Down(out)
+		s.downFree = max(s.now, s.downFree) + time.Duration(len(out))*s.perByte
+		s.down = append(s.down, packet{s.downFree + s.latency + s.late(), out})
+		s.downFree = s.down[len(s.down)-1].at - s.latency
+	}
+	for len(s.down) > 0 && s.down[0].at <= s.now {
+		s.conv.Receive(s.now, s.down[0].data)
+		s.down = s.down[1:]
+	}
+	s.conv.Tick(s.now)
+	if s.calm > 0 && s.now >= s.calm {
+		s.cable.ToBoard, s.cable.ToHost, s.jitter = simprinter.Faults{}, simprinter.Faults{}, 0
+		if s.held {
+			s.held = false
+			s.conv.Hold(s.now, false)
+		}
+		s.calm = -s.now
+	}
+	if s.now < s.calm && !s.halted && !s.reset {
+		s.meddle()
+	}
+	return s.check()
+}
+
+func (s *sim) late() time.Duration {
+	if s.jitter == 0 || s.rng.IntN(10) > 0 {
+		return 0
+	}
+	return time.Duration(s.rng.Int64N(int64(s.jitter)))
+}
+
+// carry puts what the conversation says on the cable and follows its events.
+func (s *sim) carry() error {
+	out, events := s.conv.Take()
+	for _, e := range events {
+		switch e.Kind {
+		case wire.Said:
+			s.log("%12s > %s", s.now, e.Text)
+			if e.Number < 1_000_000 {
+				s.said = max(s.said, e.Number+1)
+			}
+			switch index, known := s.numbers[e.Number]; {
+			case e.Again:
+				s.saw["said again"]++
+			case s.reset || e.Number < 0 || e.Number > 1_000_000:
+			case e.Request.Lane == wire.File && !e.Own:
+				if known && index != int(e.Request.Tag) {
+					return fmt.Errorf("number %d meant line %d of the file and now means %d", e.Number, index, e.Request.Tag)
+				}
+				s.numbers[e.Number] = int(e.Request.Tag)
+			default:
+				if e.Own && e.Request.Command == "M105" {
+					s.saw["questions"]++
+				}
+				if known {
+					return fmt.Errorf("number %d meant a line of the file and now %s", e.Number, e.Text)
+				}
+				s.others[e.Number] = e.Request.Command
+			}
+		case wire.Heard:
+			s.log("%12s < %s", s.now, e.Reply.Text)
+		case wire.Acked:
+			if e.Request.Lane == wire.File {
+				if int(e.Request.Tag) != s.acked {
+					return fmt.Errorf("line %d of the file was acknowledged, want %d", e.Request.Tag, s.acked)
+				}
+				s.acked++
+				break
+			}
+			delete(s.asked, e.Request.Tag)
+			s.saw["answered"]++
+		case wire.Changed:
+			s.log("%12s   %s: %s", s.now, e.State, e.Reason)
+			if e.State == wire.Silent {
+				s.saw["silent"]++
+			}
+			if e.State == wire.Dead && !s.halted {
+				return fmt.Errorf("dead: %s", e.Reason)
+			}
+		case wire.Lost:
+			delete(s.asked, e.Request.Tag)
+		case wire.Greeted:
+			if err := s.greeted(e.Number, e.Firmware); err != nil {
+				return err
+			}
+			s.conv.Send(s.now, wire.Request{Command: "M105", Tag: 1 << 40})
+		case wire.Restarted:
+			if !s.reset && s.done > 0 {
+				return fmt.Errorf("taken for restarted")
+			}
+			s.saw["restarted"]++
+		}
+	}
+	if len(out) > 0 {
+		if strings.Count(string(out), "\n") > 2 {
+			s.saw["wide"]++
+		}
+		data := s.cable.Up(append([]byte(nil), out...))
+		s.upFree = max(s.now, s.upFree) + time.Duration(len(data))*s.perByte
+		if s.now >= s.cut {
+			s.up = append(s.up, packet{s.upFree, data})
+		}
+	}
+	return nil
+}
+
+// greeted finds the place in the file after a host was killed and came back.
+func (s *sim) greeted(last int, firmware wire.Firmware) error {
+	s.firmware = firmware
+	if s.reset || last < 0 && len(s.numbers) == 0 {
+		return nil
+	}
+	if last < 0 {
+		return fmt.Errorf("the printer has kept its place and was taken for restarted")
+	}
+	s.saw["rejoined"]++
+	s.fed = 0
+	for number, index := range s.numbers {
+		if number <= last {
+			s.fed = max(s.fed, index+1)
+		}
+	}
+	s.acked = s.fed
+	return nil
+}
+
+// meddle does what people, cables and printers do.
+func (s *sim) meddle() {
+	switch s.rng.IntN(600) {
+	case 0, 1:
+		s.held = !s.held
+		s.conv.Hold(s.now, s.held)
+		s.saw["held"]++
+	case 2, 3, 4:
+		if s.conv.State() == wire.Live && len(s.asked) < 5 {
+			s.tags++
+			s.asked[s.tags] = 1
+			s.conv.Send(s.now, wire.Request{Command: []string{"M105", "M114", "M117 hello", "M104 S0"}[s.rng.IntN(4)], Tag: s.tags})
+		}
+	case 5:
+		if s.rng.IntN(3) == 0 {
+			s.saw["stalled"]++ // its loop stands still, so that it does not even fill its free slots
+			s.board.Stall(time.Duration(s.rng.IntN(20_000)) * time.Millisecond)
+		}
+	case 6:
+		if s.rng.IntN(3) == 0 {
+			s.cut = s.now + time.Duration(s.rng.IntN(15_000))*time.Millisecond
+		}
+	case 7: // the host is killed and comes back
+		if s.done > 0 && (s.conv.State() == wire.Live || s.conv.State() == wire.Silent) {
+			cfg := s.cfg
+			cfg.Earlier = wire.Earlier{Said: s.said, Others: maps.Clone(s.others), Firmware: s.firmware}
+			s.conv = wire.New(cfg, s.now)
+			s.asked, s.held = map[uint64]int{}, false
+		}
+	case 8:
+		if s.rng.IntN(12) == 0 && s.conv.State() != wire.Greeting {
+			s.board.Reset()
+			s.up, s.reset = nil, true
+			s.asked = map[uint64]int{}
+			s.checked = len(s.board.Executed())
+		}
+	case 9:
+		if s.rng.IntN(12) == 0 && !s.reset {
+			s.cut, s.cable.ToBoard = 0, simprinter.Faults{}
+			s.conv.Halt(s.now)
+			s.halted = true
+			s.saw["halted"]++
+			s.asked = map[uint64]int{}
+		}
+	}
+}
+
+// check looks at what the board has carried out since the last step.
+func (s *sim) check() error {
+	fresh := s.board.ExecutedSince(s.checked)
+	s.checked += len(fresh)
+	for _, e := range fresh {
+		if !strings.HasPrefix(e.Line, "G1 ") {
+			continue
+		}
+		switch {
+		case s.reset:
+			return fmt.Errorf("a printer that has restarted carried out %q", e.Line)
+		case s.done == len(s.file):
+			return fmt.Errorf("carried out %q after the file's end", e.Line)
+		case (s.greedy || s.board.Overflows() > 0) && !slices.Contains(s.file, e.Line):
+			// Bytes that did not fit were lost between two lines, and the trade's
+			// checksum happens to let what became of them pass. No host could notice.
+			s.saw["undetectable"]++
+			s.spoilt = true
+			return nil
+		case e.Line != s.file[s.done]:
+			return fmt.Errorf("carried out %q, want %q", e.Line, s.file[s.done])
+		}
+		s.done++
+	}
+	if s.halted {
+		if out, _ := s.conv.Take(); len(out) > 0 && !strings.Contains(string(out), "M112") {
+			return fmt.Errorf("said after a halt: %q", out)
+		} else if len(out) > 0 {
+			s.board.Receive(out)
+		}
+	}
+	if n := s.board.Overflows(); n > 0 && s.known && !s.misheard && s.calm <= 0 && s.jitter == 0 && !s.halted && s.saw["silent"]+s.saw["said again"]+s.saw["stalled"] == 0 {
+		return fmt.Errorf("%d bytes were more than the printer could hold", n)
+	}
+	return nil
+}
