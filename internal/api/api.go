@@ -44,6 +44,23 @@ type Firmware struct {
 	Machine      string          `json:"machine"`
 	Extruders    int             `json:"extruders"`
 	Capabilities map[string]bool `json:"capabilities"`
+	HaltsAtOnce  bool            `json:"halts_at_once" doc:"It reads an emergency stop as it arrives; otherwise in its turn, behind what it has queued"`
+}
+
+// Port is a serial port of the host's computer.
+type Port struct {
+	Path    string `json:"path" doc:"Stable: the same whichever way the cable is plugged in. Use this one"`
+	Device  string `json:"device" doc:"As the kernel calls it now"`
+	Maker   string `json:"maker,omitempty" doc:"As USB tells"`
+	Product string `json:"product,omitempty"`
+	Serial  string `json:"serial,omitempty"`
+	UsedBy  string `json:"used_by,omitempty" doc:"Another program that has it open"`
+	Ours    bool   `json:"ours" doc:"The one that this host uses"`
+}
+
+// Ports is the list of serial ports.
+type Ports struct {
+	Ports []Port `json:"ports"`
 }
 
 // Heater is one heater at this moment.
@@ -89,6 +106,32 @@ type Run struct {
 	FilamentMM      float64    `json:"filament_mm" doc:"What the whole file pushes"`
 	EstimateSeconds float64    `json:"estimate_seconds" doc:"Time of all moves, computed from them, without warming"`
 	Progress        *Progress  `json:"progress,omitempty" doc:"Of the run that goes on and of the last one"`
+	NeedsPlan       bool       `json:"needs_plan" doc:"Interrupted, and the printer has forgotten everything: it is picked up by a plan"`
+}
+
+// PickUp says where an interrupted run is picked up. What is left out the host
+// chooses.
+type PickUp struct {
+	Layer   int      `json:"layer,omitempty" query:"layer" minimum:"0" doc:"From the beginning of that layer; from 1"`
+	Command int      `json:"command,omitempty" query:"command" minimum:"0" doc:"Or behind that many of the file's commands"`
+	Height  *float64 `json:"height,omitempty" doc:"At which the nozzle is now, mm; otherwise as the run left it"`
+}
+
+// Plan says how an interrupted run would be picked up.
+type Plan struct {
+	Run     Run     `json:"run"`
+	Command int     `json:"command" doc:"The file's commands before the one it goes on with"`
+	Layer   int     `json:"layer" doc:"In which that is"`
+	Layers  int     `json:"layers"`
+	Z       float64 `json:"z" doc:"Height at which it goes on, mm"`
+	Height  float64 `json:"height" doc:"At which the nozzle is believed to be now, mm. Z is not homed, so this must be right"`
+	Steps   []Step  `json:"steps"`
+}
+
+// Step is one part of a plan.
+type Step struct {
+	Why      string   `json:"why"`
+	Commands []string `json:"commands"`
 }
 
 // Final reports whether the run is over.

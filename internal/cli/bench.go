@@ -18,11 +18,15 @@ import (
 
 func statusCommand() *cli.Command {
 	return &cli.Command{
-		Name: "status", Usage: "show the printer: link, heaters, position and the run", Flags: []cli.Flag{jsonFlag},
+		Name: "status", Usage: "show the printer: link, heaters, position and the run",
+		Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "ports", Usage: "list the host's serial ports instead"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			c, err := dial(cmd)
 			if err != nil {
 				return err
+			}
+			if cmd.Bool("ports") {
+				return showPorts(ctx, cmd, c)
 			}
 			bench, err := c.Bench(ctx)
 			if err != nil {
@@ -36,6 +40,30 @@ func statusCommand() *cli.Command {
 			return nil
 		},
 	}
+}
+
+func showPorts(ctx context.Context, cmd *cli.Command, c *client.Client) error {
+	ports, err := c.Ports(ctx)
+	if err != nil {
+		return err
+	}
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, ports)
+	}
+	if len(ports.Ports) == 0 {
+		fmt.Fprintln(w, "No serial port on USB: is the printer's cable plugged in?")
+		return nil
+	}
+	rows := make([][]string, 0, len(ports.Ports))
+	for _, p := range ports.Ports {
+		use := p.UsedBy
+		if p.Ours {
+			use = "this host"
+		}
+		rows = append(rows, []string{p.Path, p.Device, p.Maker, p.Product, p.Serial, use})
+	}
+	return table(w, []string{"Path (stays the same)", "Device", "Maker", "Product", "Serial number", "Used by"}, rows)
 }
 
 func showBench(w io.Writer, b api.Bench) {
@@ -133,7 +161,7 @@ func current(ctx context.Context, c *client.Client) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if bench.Run == nil || bench.Run.Final() {
+	if bench.Run == nil || bench.Run.Final() && bench.Run.State != "interrupted" {
 		return "", &api.Problem{Status: 409, Title: "no run is going on"}
 	}
 	return bench.Run.ID, nil
@@ -283,70 +311,6 @@ func sayCommand() *cli.Command {
 				fmt.Fprintln(cmd.Root().ErrWriter, "The printer has not answered yet; 'diathermon wire' will show when it does.")
 			}
 			return nil
-		},
-	}
-}
-
-func wireCommand() *cli.Command {
-	return &cli.Command{
-		Name: "wire", Usage: "show what was said between host and printer",
-		Flags: []cli.Flag{
-			jsonFlag,
-			&cli.BoolFlag{Name: "follow", Aliases: []string{"f"}, Usage: "go on as it is said, until Ctrl-C"},
-			&cli.IntFlag{Name: "lines", Aliases: []string{"n"}, Value: 40, Usage: "at most `N` lines of what was said before"},
-		},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			recent, err := c.Wire(ctx, 0, min(max(cmd.Int("lines"), 1), 4000))
-			if err != nil {
-				return err
-			}
-			w := cmd.Root().Writer
-			show := func(lines []api.Traffic) error {
-				for _, l := range lines {
-					if cmd.Bool("json") {
-						if err := printJSON(w, l); err != nil {
-							return err
-						}
-						continue
-					}
-					arrow := "<"
-					if l.Sent {
-						arrow = ">"
-					}
-					fmt.Fprintf(w, "%s %s %s\n", l.At.Local().Format("15:04:05.000"), arrow, l.Text)
-				}
-				return nil
-			}
-			if !cmd.Bool("follow") {
-				if cmd.Bool("json") {
-					return printJSON(w, recent)
-				}
-				return show(recent.Lines)
-			}
-			if err := show(recent.Lines); err != nil {
-				return err
-			}
-			seen := uint64(0)
-			if n := len(recent.Lines); n > 0 {
-				seen = recent.Lines[n-1].Seq
-			}
-			err = c.Events(ctx, func(e client.Event) {
-				if lines, ok := e.Data.(api.Wire); ok {
-					fresh := lines.Lines
-					for len(fresh) > 0 && fresh[0].Seq <= seen {
-						fresh = fresh[1:]
-					}
-					show(fresh)
-				}
-			})
-			if errors.Is(err, context.Canceled) {
-				return nil
-			}
-			return err
 		},
 	}
 }

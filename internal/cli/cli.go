@@ -61,9 +61,9 @@ func Command(out, errs io.Writer) *cli.Command {
 			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
 			pairCommand(), statusCommand(), watchCommand(),
 			sendCommand(), shelfCommand(), printCommand(),
-			controlCommand("hold", "keep the running file's lines back"),
-			controlCommand("resume", "let a held run go on"),
-			controlCommand("stop", "end the run early, with heaters and fan off"),
+			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
+			resumeCommand(),
+			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part"),
 			haltCommand(), heatCommand(), coolCommand(), sayCommand(), wireCommand(), runsCommand(),
 		},
 	}

@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -57,7 +58,7 @@ func serveCommand() *cli.Command {
 		Flags: append([]cli.Flag{
 			&cli.StringFlag{Name: "config", Usage: "read `FILE` instead of looking for " + service.ConfigFile, Sources: cli.EnvVars("DIATHERMON_CONFIG")},
 			&cli.StringFlag{Name: "device", Usage: "`PATH` of the printer's port, best one of /dev/serial/by-id; without one the only port there is", Sources: cli.EnvVars("DIATHERMON_DEVICE")},
-			&cli.IntFlag{Name: "baud", Usage: "baud `RATE` of the port", Value: d.Baud, Sources: cli.EnvVars("DIATHERMON_BAUD")},
+			&cli.IntFlag{Name: "baud", Usage: "baud `RATE` of the port; 0 is to find it", Value: d.Baud, Sources: cli.EnvVars("DIATHERMON_BAUD")},
 		}, serviceFlags(d.Data)...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			if _, err := arguments(cmd, 0, 0); err != nil {
@@ -139,6 +140,9 @@ func demoCommand() *cli.Command {
 				return err
 			}
 			defer device.Close()
+			if err := device.Listen(); err != nil {
+				return err
+			}
 			s, err := service.Start(ctx, c, log)
 			if err != nil {
 				return err
@@ -148,7 +152,7 @@ func demoCommand() *cli.Command {
 				return err
 			}
 			w := cmd.Root().Writer
-			fmt.Fprintf(w, "\nVesper is a stand-in printer; its clock runs %g times faster than yours.\n", printer.Warp)
+			fmt.Fprintf(w, "\nVesper is a stand-in printer; its clock runs %g times faster than yours.\nTo pull its cable for ten seconds: %s simulate --port %s --control 'pull 10s'\n", printer.Warp, os.Args[0], c.Device)
 			welcome(w, s)
 			return wait(ctx, s, log)
 		},
@@ -181,10 +185,12 @@ func simulateCommand() *cli.Command {
 			&cli.FloatFlag{Name: "warp", Usage: "run its clock `N` times faster", Value: 1},
 			&cli.DurationFlag{Name: "latency", Usage: "how long its converter gathers bytes", Value: time.Millisecond},
 			&cli.Int64Flag{Name: "seed", Usage: "of every random number"},
-			&cli.IntFlag{Name: "noise-every", Usage: "spoil about one byte in `N`"},
-			&cli.BoolFlag{Name: "advanced-ok", Usage: "say line numbers and free slots with every ok"},
-			&cli.BoolFlag{Name: "no-reports", Usage: "have no automatic reports"},
-			&cli.BoolFlag{Name: "no-busy", Usage: "say nothing while it works"},
+			&cli.StringFlag{Name: "dialect", Usage: "how its firmware talks: `TRAITS` with commas between, of " + strings.Join(simprinter.Traits(), ", ")},
+			&cli.IntFlag{Name: "receive-buffer", Usage: "`BYTES` its firmware holds before it reads them", Value: 128},
+			&cli.IntFlag{Name: "spoil", Usage: "spoil about one byte in `N`"},
+			&cli.IntFlag{Name: "lose", Usage: "lose about one byte in `N`"},
+			&cli.IntFlag{Name: "double", Usage: "double about one byte in `N`"},
+			&cli.StringFlag{Name: "control", Usage: "do `SOMETHING` to the stand-in that runs at --port, such as 'pull 5s'; 'help' lists what"},
 			&cli.BoolFlag{Name: "keep-on-open", Usage: "do not restart when the port is opened"},
 			&cli.BoolFlag{Name: "mute", Usage: "say nothing at all"},
 			&cli.BoolFlag{Name: "rubbish", Usage: "say rubbish"},
@@ -194,20 +200,34 @@ func simulateCommand() *cli.Command {
 			if _, err := arguments(cmd, 0, 0); err != nil {
 				return err
 			}
+			if do := cmd.String("control"); do == "help" {
+				fmt.Fprint(cmd.Root().Writer, simprinter.Controls())
+				return nil
+			} else if do != "" {
+				return simprinter.Ask(cmd.String("port"), do)
+			}
 			c := simprinter.Vesper()
 			c.Baud, c.Warp, c.Latency, c.Seed = cmd.Int("baud"), cmd.Float("warp"), cmd.Duration("latency"), cmd.Int64("seed")
-			c.NoiseEvery, c.AdvancedOK, c.NoAutoReport, c.NoBusy = cmd.Int("noise-every"), cmd.Bool("advanced-ok"), cmd.Bool("no-reports"), cmd.Bool("no-busy")
+			c.Faults = simprinter.Faults{Spoil: cmd.Int("spoil"), Lose: cmd.Int("lose"), Double: cmd.Int("double")}
+			c.ReceiveBuffer = cmd.Int("receive-buffer")
+			var err error
+			if c.Dialect, err = simprinter.ParseDialect(cmd.String("dialect")); err != nil {
+				return usage{err}
+			}
 			c.KeepOnOpen, c.Mute, c.Rubbish = cmd.Bool("keep-on-open"), cmd.Bool("mute"), cmd.Bool("rubbish")
 			record := cmd.String("record")
 			c.Record = record != ""
-			if c.Baud < 0 || !(c.Warp >= 0.1 && c.Warp <= 1000) || c.NoiseEvery < 0 || c.Latency <= 0 {
-				return wrong("--baud and --noise-every must not be below zero, --latency must be above it and --warp from 0.1 to 1000")
+			if c.Baud < 0 || !(c.Warp >= 0.1 && c.Warp <= 1000) || c.Faults.Spoil < 0 || c.Faults.Lose < 0 || c.Faults.Double < 0 || c.Latency <= 0 || c.ReceiveBuffer < 16 {
+				return wrong("--baud, --spoil, --lose and --double must not be below zero, --latency must be above it, --receive-buffer at least 16 and --warp from 0.1 to 1000")
 			}
 			device, err := simprinter.Open(cmd.String("port"), c)
 			if err != nil {
 				return err
 			}
 			defer device.Close()
+			if err := device.Listen(); err != nil {
+				return err
+			}
 			fmt.Fprintf(cmd.Root().Writer, "%s answers at %s, %d baud. Ctrl-C takes it away.\n", c.Name, device.Path, c.Baud)
 			<-ctx.Done()
 			if record == "" {

@@ -214,6 +214,48 @@ func (c *Client) Control(ctx context.Context, id, verb string) (api.Run, error) 
 	return out, c.call(ctx, http.MethodPost, "/v1/runs/"+url.PathEscape(id)+"/"+verb, nil, &out)
 }
 
+// Plan tells how an interrupted run would be picked up.
+func (c *Client) Plan(ctx context.Context, id string, p api.PickUp) (api.Plan, error) {
+	q := url.Values{}
+	if p.Layer > 0 {
+		q.Set("layer", strconv.Itoa(p.Layer))
+	}
+	if p.Command > 0 {
+		q.Set("command", strconv.Itoa(p.Command))
+	}
+	if p.Height != nil {
+		q.Set("height", strconv.FormatFloat(*p.Height, 'f', -1, 64))
+	}
+	return get[api.Plan](ctx, c, "/v1/runs/"+url.PathEscape(id)+"/pick-up?"+q.Encode())
+}
+
+// PickUp picks an interrupted run up.
+func (c *Client) PickUp(ctx context.Context, id string, p api.PickUp) (api.Run, error) {
+	var out api.Run
+	return out, c.call(ctx, http.MethodPost, "/v1/runs/"+url.PathEscape(id)+"/pick-up", p, &out)
+}
+
+// Ports lists the serial ports of the host's computer.
+func (c *Client) Ports(ctx context.Context) (api.Ports, error) {
+	return get[api.Ports](ctx, c, "/v1/bench/ports")
+}
+
+// Recording writes the recording of a run, or what the flight recorder holds now
+// if id is empty, as a ZIP archive.
+func (c *Client) Recording(ctx context.Context, id string, w io.Writer) error {
+	path := "/v1/wire/recording"
+	if id != "" {
+		path = "/v1/runs/" + url.PathEscape(id) + "/recording"
+	}
+	res, err := c.do(ctx, http.MethodGet, path, nil, nil)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	_, err = io.Copy(w, res.Body)
+	return err
+}
+
 // Halt is the emergency stop.
 func (c *Client) Halt(ctx context.Context) error {
 	return c.call(ctx, http.MethodPost, "/v1/halt", nil, nil)

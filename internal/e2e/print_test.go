@@ -147,7 +147,7 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 
 func TestNoiseOnTheCableChangesNothing(t *testing.T) {
 	printer := quick()
-	printer.NoiseEvery = 900
+	printer.Faults = simprinter.Faults{Spoil: 900, Lose: 5000, Double: 5000}
 	b := start(t, printer).live()
 	body := coupon(t, 3)
 	b.mustSend("noisy.gcode", body, true)
@@ -170,7 +170,7 @@ func TestNoiseOnTheCableChangesNothing(t *testing.T) {
 
 func TestAPrinterWithoutReportsIsAsked(t *testing.T) {
 	printer := quick()
-	printer.NoAutoReport = true
+	printer.Dialect.Asked = true
 	b := start(t, printer).live()
 	first := b.until("a reading", func(now api.Bench) bool { return now.Heaters[0].At != nil })
 	b.until("another reading and a position", func(now api.Bench) bool {

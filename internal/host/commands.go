@@ -22,7 +22,7 @@ func (h *Host) Preflight(ctx context.Context, f toolpath.File) ([]preflight.Chec
 }
 
 func (h *Host) checks(f toolpath.File) []preflight.Check {
-	facts := preflight.Facts{Printer: h.cfg.Printer.Printer, LinkLive: h.link.Live(), LinkWhy: h.link.Reason, File: f.Summary}
+	facts := preflight.Facts{Sleepy: h.cfg.Sleepy, Printer: h.cfg.Printer.Printer, LinkLive: h.link.Live(), LinkWhy: h.link.Reason, File: f.Summary}
 	if h.job != nil {
 		facts.Busy = h.job.file.Name
 	}
@@ -49,7 +49,7 @@ func (h *Host) Start(ctx context.Context, name string) (RunNow, error) {
 	err = h.ask(ctx, func() {
 		switch {
 		case h.job != nil:
-			refused = fmt.Errorf("%w: %s is %s; wait until it ends, or stop it", ErrBusy, h.job.file.Name, h.job.record.State)
+			refused = fmt.Errorf("%w: %s is %s; %s", ErrBusy, h.job.file.Name, h.job.record.State, h.job.wayOut())
 			return
 		case !h.link.Live():
 			refused = fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
@@ -60,8 +60,9 @@ func (h *Host) Start(ctx context.Context, name string) (RunNow, error) {
 			refused = &BlockedError{checks}
 			return
 		}
-		h.begin(f, body)
-		now = *h.runNow()
+		if refused = h.begin(f, body); refused == nil {
+			now = *h.runNow()
+		}
 	})
 	if err == nil {
 		err = refused
@@ -84,41 +85,42 @@ func (h *Host) control(ctx context.Context, id string, f func(*job) error) (RunN
 		}
 		refused = f(h.job)
 		now = *h.runNow()
+		h.leave()
 	})
 	return now, errors.Join(err, refused)
 }
 
-// Hold keeps the run's lines back. The moves that the printer has already are
-// made.
+// Hold keeps the run's lines back, lets those that the printer has be carried
+// out, and takes the nozzle off the part. Heaters stay.
 func (h *Host) Hold(ctx context.Context, id string) (RunNow, error) {
 	return h.control(ctx, id, func(j *job) error {
-		if err := h.moveTo(run.Held, "held by hand"); err != nil {
-			return err
+		if j.record.State == run.Held && j.parking != returning {
+			return fmt.Errorf("%w: it is held already", ErrState)
 		}
-		h.conv.Hold(h.now(), true)
-		return nil
+		return h.hold("held by hand")
 	})
 }
 
-// Resume lets a held run go on.
+// Resume lets a held run go on: it heats up, primes and comes back to where it
+// was held.
 func (h *Host) Resume(ctx context.Context, id string) (RunNow, error) {
 	return h.control(ctx, id, func(j *job) error {
-		if j.record.State != run.Held {
-			return fmt.Errorf("%w: it is %s, not held", ErrState, j.record.State)
+		if j.record.State == run.Interrupted {
+			return fmt.Errorf("%w: it is interrupted; it is picked up by a plan", ErrState)
 		}
-		if err := h.moveTo(j.before, ""); err != nil {
-			return err
-		}
-		j.pace.last = 0
-		h.conv.Hold(h.now(), false)
-		return nil
+		return h.carryOn()
 	})
 }
 
-// Stop ends the run early with heaters and fan off. It returns at once; the run
-// is ending until the printer has taken that.
+// Stop ends the run early with heaters and fan off and the nozzle off the part;
+// an interrupted run is given up. It returns at once; the run is ending until the
+// printer has done that.
 func (h *Host) Stop(ctx context.Context, id string) (RunNow, error) {
 	return h.control(ctx, id, func(j *job) error {
+		if j.record.State == run.Interrupted {
+			h.stop("given up")
+			return nil
+		}
 		h.stop("stopped by hand")
 		return nil
 	})
@@ -141,7 +143,7 @@ func (h *Host) Halt(ctx context.Context) error {
 func (h *Host) Reconnect(ctx context.Context) error {
 	var refused error
 	err := h.ask(ctx, func() {
-		if h.job != nil {
+		if h.job != nil && h.job.record.State != run.Interrupted {
 			refused = fmt.Errorf("%w: opening the port anew would end it", ErrBusy)
 			return
 		}
@@ -226,7 +228,7 @@ func (h *Host) allowed(command string) error {
 	if err := l.Parse([]byte(command)); err != nil {
 		return nil // the firmware will judge it
 	}
-	if heater, setpoint, ok := toolpath.Setpoint(&l, h.modal.Tool); ok {
+	if heater, setpoint, ok := run.Setpoint(&l, h.point.Tool); ok {
 		if err := h.cfg.Printer.Limits.Check(heater, setpoint); err != nil {
 			return fmt.Errorf("%w: %v", ErrSetpoint, err)
 		}
@@ -234,10 +236,36 @@ func (h *Host) allowed(command string) error {
 	if l.Is('M', 110) {
 		return fmt.Errorf("%w: the host itself keeps the line numbers", ErrLine)
 	}
-	if h.job != nil && disturbs(&l) {
-		return fmt.Errorf("%w: %s would disturb %s; hold or stop it first, or wait", ErrBusy, command, h.job.file.Name)
+	switch j := h.job; {
+	case j == nil || !disturbs(&l):
+		return nil
+	case j.record.State == run.Held && j.parking == parked && !unsettles(&l):
+		return nil
+	case j.record.State == run.Held && j.parking == parked:
+		return fmt.Errorf("%w: after %s the printer would not find back to where %s is held", ErrBusy, command, j.file.Name)
+	default:
+		return fmt.Errorf("%w: %s would disturb %s, which is %s; %s", ErrBusy, command, j.file.Name, j.record.State, j.wayOut())
 	}
-	return nil
+}
+
+// wayOut says what a person may do about a run that is in the way.
+func (j *job) wayOut() string {
+	if j.record.State == run.Interrupted {
+		return "pick it up, or stop it to give it up"
+	}
+	return "hold it, stop it, or wait until it ends"
+}
+
+// unsettles reports whether a line would change what the printer takes its place
+// to be, so that a held run could not come back.
+func unsettles(l *gcode.Line) bool {
+	switch l.Letter {
+	case 'G':
+		return l.Number == 28 || l.Number == 29 || l.Number == 92 && (l.Has('X') || l.Has('Y') || l.Has('Z') || !l.Has('E'))
+	case 'M':
+		return l.Number == 18 || l.Number == 84 || l.Number == 206 || l.Number == 428 || l.Number == 410
+	}
+	return l.Letter == 'T'
 }
 
 // harmless holds the M commands that may be said while a run goes on: they

@@ -32,6 +32,11 @@ type Recorder interface {
 	Message(wire.Message)
 }
 
+// Awake keeps the computer from going to sleep. Neither method may wait.
+type Awake interface {
+	Hold(why string) (release func())
+}
+
 // Files gives the host what is on the shelf.
 type Files interface {
 	File(ctx context.Context, name string) (toolpath.File, error)
@@ -49,12 +54,20 @@ type Printer struct {
 // Config is what a Host needs.
 type Config struct {
 	Device   string // path of the port; empty: the only one found
-	Baud     int
+	Baud     int    // 0: find it
 	Printer  Printer
 	Wire     wire.Config
 	Recorder Recorder
 	Files    Files
+	Journal  Journal
+	Awake    Awake
 	Log      *slog.Logger
+
+	Parking   run.Parking   // how the nozzle leaves the part; the zero value is run.Ordinary
+	IdleAfter time.Duration // how long the nozzle of a held run stays hot; 0: for ever
+	KeepBed   time.Duration // how long the bed of an interrupted run is kept hot for its pick-up
+	Sleepy    string        // why the computer may go to sleep in the middle of a run; empty: it cannot
+	ByHand    bool          // a run whose printer kept its place waits for a person all the same
 
 	// OpenPort opens the port; nil means the serial port at device.
 	OpenPort func(device string, baud int) (io.ReadWriteCloser, error)
@@ -102,16 +115,19 @@ type RunNow struct {
 	run.Progress
 	Z    float64       // height of the layer being drawn, mm
 	Left time.Duration // until it is done; the moves' share of it
+
+	Forgotten bool // interrupted, and the printer has forgotten everything
 }
 
 // Bench is everything live at one moment.
 type Bench struct {
-	Printer  Printer
-	Link     Link
-	Firmware wire.Firmware
-	Heaters  []HeaterNow
-	Position Position
-	Run      *RunNow // the run that goes on, or the last one since the start
+	Printer     Printer
+	Link        Link
+	Firmware    wire.Firmware
+	Heaters     []HeaterNow
+	Position    Position
+	HaltsAtOnce bool    // the firmware reads an emergency stop as it arrives
+	Run         *RunNow // the run that goes on, or the last one since the start
 }
 
 // Errors that callers tell apart. Each comes wrapped in a text for the person.
@@ -125,6 +141,8 @@ var (
 	ErrSetpoint = errors.New("the setpoint is out of bounds")
 	ErrClosed   = errors.New("the host is shutting down")
 	ErrLost     = errors.New("the printer did not take it")
+	ErrPlan     = errors.New("it cannot be picked up there")
+	ErrJournal  = errors.New("the run cannot be kept safe")
 )
 
 // BlockedError says what stands between a file and its start.
@@ -159,14 +177,18 @@ type Host struct {
 	position Position
 	heated   bool // readings have come since the last event that told them
 	moved    bool // and a position
-	modal    gcode.State
+	point    run.Point
 	line     gcode.Line
 	traffic  traffic
+	flight   flight
+	asleep   func() // lets the computer sleep again; nil while it may
 	waiting  map[uint64]func(lines []string, err error)
 	lastTag  uint64
 	job      *job
 	last     *RunNow // the last run, when none goes on
+	said     string  // the link's reason, as it was last set
 	reopen   bool
+	rate     int       // which of the rates is tried, where none is configured
 	pollHeat time.Time // next M105 or M114, where the firmware does not report by itself
 	polling  bool
 	writer   *writer
@@ -176,6 +198,9 @@ type Host struct {
 func New(cfg Config) *Host {
 	if cfg.OpenPort == nil {
 		cfg.OpenPort = openSerial
+	}
+	if cfg.Parking == (run.Parking{}) {
+		cfg.Parking = run.Ordinary([3]float64{cfg.Printer.Width, cfg.Printer.Depth, cfg.Printer.Height})
 	}
 	h := &Host{
 		cfg: cfg, log: cfg.Log, epoch: time.Now(),
@@ -199,7 +224,7 @@ func (h *Host) unknow() {
 	h.heaters = map[heat.Heater]*heat.Watch{}
 	h.seen = map[heat.Heater]time.Time{}
 	h.position = Position{}
-	h.modal = gcode.State{}
+	h.point = run.Point{}
 	h.heated, h.moved = true, true // and let everyone see it
 }
 
@@ -228,7 +253,7 @@ func (h *Host) Bench(ctx context.Context) (Bench, error) {
 }
 
 func (h *Host) bench() Bench {
-	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, Run: h.runNow()}
+	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, HaltsAtOnce: h.haltsAtOnce(), Run: h.runNow()}
 }
 
 // Printer returns what the keeper has said of the machine.

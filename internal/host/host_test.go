@@ -22,6 +22,7 @@ import (
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
+	"diathermon/internal/journal"
 	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
@@ -127,11 +128,26 @@ func shelfOf(t *testing.T, layers int) folder {
 	return f
 }
 
+// books keeps journals in a folder of the test's.
+type books struct{ *journal.Folder }
+
+func (b books) Begin(r run.Record) (host.Book, error) { return b.Folder.Begin(r) }
+
+func (b books) Unfinished() (*run.Story, host.Book, error) {
+	story, book, err := b.Folder.Unfinished()
+	return story, book, err
+}
+
 // work runs a host on what open opens until the test's end.
 func work(t *testing.T, files host.Files, open func() (io.ReadWriteCloser, error)) (*host.Host, *memory) {
 	t.Helper()
 	kept := &memory{}
+	journals, err := journal.Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
 	h := host.New(host.Config{
+		Journal: books{journals},
 		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
 		Printer:  host.Printer{Name: "Vesper", Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
 		OpenPort: func(string, int) (io.ReadWriteCloser, error) { return open() },
@@ -249,7 +265,7 @@ func TestAPrinterThatSaysNothingMoreIsGivenUp(t *testing.T) {
 		c.mu.Unlock()
 		until(t, h, time.Minute, func(b host.Bench) bool { return b.Link.State == host.LinkState(wire.Silent) })
 		b := until(t, h, time.Hour, func(b host.Bench) bool { return b.Link.State == host.LinkState(wire.Dead) })
-		if b.Run.State != run.Broken || b.Run.Reason == "" {
+		if b.Run.State != run.Interrupted || b.Run.Reason == "" {
 			t.Errorf("the run is %s (%s)", b.Run.State, b.Run.Reason)
 		}
 	})

@@ -5,13 +5,14 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"strconv"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/google/uuid"
 
 	"diathermon/internal/core/gcode"
-	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
@@ -29,7 +30,35 @@ type job struct {
 	before run.State
 	stop   string // why it is being stopped; empty while it is not
 	dirty  bool   // something changed since it was last published
+	fed    int    // of the file's commands, handed to the conversation
+	said   int    // of which said
+	last   int    // the number of the last of them that was taken
+	played bool   // the moves have been made, as far as the printer's oks tell
 	pace   pace
+
+	// What it takes to go on when it is cut off.
+	story  run.Story
+	book   Book
+	unkept bool      // the book has failed, and that was told
+	noted  time.Time // when the journal was last told how far it has come
+
+	// Held.
+	maneuver *maneuver
+	parking  parking
+	back     run.Point // where it goes on
+	drawn    bool      // filament was drawn back
+	goOn     bool      // as soon as it is parked
+	again    string    // why it is to be held again as soon as it is back
+	parkedAt time.Time
+	idled    bool // the nozzle was let go cold
+
+	// Interrupted.
+	was       run.State // before that
+	wasReason string
+	away      time.Time // since then
+	bed       float64   // its setpoint then, °C
+	bedUntil  time.Time // until when the bed is kept hot; zero: it is not
+	rejoining bool      // what had been under way is being said to a printer that kept its place
 }
 
 // batchLines is how many lines the reader hands over at once, and readAhead how
@@ -50,39 +79,52 @@ func (j *job) take(batch []string, more bool) {
 }
 
 // begin starts a run of f, whose bytes come from body.
-func (h *Host) begin(f toolpath.File, body io.ReadCloser) {
+func (h *Host) begin(f toolpath.File, body io.ReadCloser) error {
 	id, err := uuid.NewV7()
 	if err != nil {
 		id = uuid.New()
 	}
-	quit := make(chan struct{})
 	j := &job{
 		record: run.Record{
 			ID: id.String(), File: f.Name, SHA256: f.SHA256, State: run.Waiting, Created: time.Now().UTC().Truncate(time.Microsecond),
 			Commands: f.Commands, Filament: f.Filament, Estimate: f.Duration,
 		},
-		file:  f,
-		lines: make(chan []string, readAhead),
-		quit:  sync.OnceFunc(func() { close(quit) }),
+		file: f,
 	}
+	if j.book, err = h.cfg.Journal.Begin(j.record); err != nil {
+		return fmt.Errorf("%w: %w", ErrJournal, err)
+	}
+	j.story.Tell(run.Entry{Kind: run.Begins, Record: &j.record})
 	h.job = j
-	go j.read(body, quit)
+	h.counts(0)
+	j.start(body, body)
+	h.decide("run %s begins: %s", j.record.ID, f.Name)
 	h.log.Info("run begins", "run", j.record.ID, "file", f.Name, "commands", f.Commands)
 	h.cfg.Recorder.Run(j.record)
 	h.publishRun()
+	return nil
+}
+
+// start lets a reader read the job's file ahead.
+func (j *job) start(body io.Reader, closer io.Closer) {
+	quit := make(chan struct{})
+	j.lines = make(chan []string, readAhead)
+	j.batch, j.eof, j.err = nil, false, nil
+	j.quit = sync.OnceFunc(func() { close(quit) })
+	go j.read(body, closer, j.lines, quit)
 }
 
 // read reads the file ahead of the printer, so that a slow disk never makes the
 // host wait.
-func (j *job) read(body io.ReadCloser, quit <-chan struct{}) {
-	defer close(j.lines)
-	defer body.Close()
+func (j *job) read(body io.Reader, closer io.Closer, out chan<- []string, quit <-chan struct{}) {
+	defer close(out)
+	defer closer.Close()
 	lines := bufio.NewScanner(body)
 	lines.Buffer(make([]byte, 64<<10), 1<<20)
 	batch := make([]string, 0, batchLines)
 	hand := func() bool {
 		select {
-		case j.lines <- batch:
+		case out <- batch:
 			batch = make([]string, 0, batchLines)
 			return true
 		case <-quit:
@@ -108,7 +150,7 @@ func (j *job) read(body io.ReadCloser, quit <-chan struct{}) {
 // them all.
 func (h *Host) feed() {
 	j := h.job
-	if j == nil || j.stop != "" || h.conv == nil {
+	if j == nil || j.stop != "" || h.conv == nil || j.record.State == run.Interrupted && !j.rejoining {
 		return
 	}
 	for n := h.conv.Wants(); n > 0; n-- {
@@ -122,6 +164,13 @@ func (h *Host) feed() {
 		if len(j.batch) == 0 {
 			break
 		}
+		if why := pauses(j.batch[0]); why != "" {
+			if j.fed == j.record.Taken && h.conv.Sure() && j.record.State != run.Held {
+				h.pausedByFile(why)
+			}
+			break
+		}
+		j.fed++
 		if j.record.State == run.Waiting {
 			h.launch()
 		}
@@ -137,12 +186,54 @@ func (h *Host) feed() {
 	}
 	if j.record.Taken >= j.record.Commands && (j.record.State == run.Running || j.record.State == run.Warming) {
 		h.moveTo(run.Ending, "")
-		h.send("M400", func(_ []string, err error) {
-			if h.job == j && err == nil && j.stop == "" {
-				h.endRun(run.Finished, "")
-			}
-		})
+		h.send("M400", func(_ []string, err error) { j.played = err == nil })
 	}
+	if j.record.State == run.Ending && j.played && h.conv.Sure() {
+		h.endRun(run.Finished, "")
+	}
+}
+
+// pauses tells a line with which a file asks for a person, and returns what it
+// says to them; the printer does not get it. M0 and M1 with a time are the
+// printer's own to wait for.
+func pauses(command string) string {
+	var l gcode.Line
+	if (command[0] != 'M' && command[0] != 'm') || l.Parse([]byte(command)) != nil {
+		return ""
+	}
+	switch l.Number {
+	case 0, 1:
+		text := string(l.Text)
+		if strings.HasPrefix(text, "S") || strings.HasPrefix(text, "P") {
+			if _, err := strconv.ParseFloat(text[1:], 64); err == nil {
+				return ""
+			}
+		}
+		if text != "" {
+			return "the file asks for it: " + text
+		}
+		return "the file asks for it"
+	case 25, 226:
+		if l.Has('P') { // wait for a pin: the printer's own
+			return ""
+		}
+		return "the file asks for it"
+	}
+	return ""
+}
+
+// pausedByFile holds the run behind the line that asks for it.
+func (h *Host) pausedByFile(why string) {
+	j := h.job
+	j.batch = j.batch[1:]
+	j.fed++
+	j.said++
+	j.record.Taken++
+	h.counts(j.record.Taken) // a command without a number
+	if j.record.State == run.Waiting {
+		h.launch()
+	}
+	h.hold(why)
 }
 
 // launch moves a waiting run on as its first line is said.
@@ -162,10 +253,15 @@ func (h *Host) moveTo(s run.State, reason string) error {
 	if err != nil {
 		return fmt.Errorf("%w: %v", ErrState, err)
 	}
-	if s == run.Held {
+	if s == run.Held && j.record.State != run.Held && j.record.State != run.Interrupted {
 		j.before = j.record.State
 	}
 	j.record.State, j.record.Reason = next, reason
+	if next != run.Held { // whose entry tells where it goes on
+		h.note(run.Entry{Kind: run.Becomes, State: next, Reason: reason})
+	}
+	h.decide("%s: %s", next, reason)
+	h.stayAwake()
 	h.cfg.Recorder.Run(j.record)
 	h.publishRun()
 	return nil
@@ -190,50 +286,11 @@ func (h *Host) progress() {
 	}
 }
 
-// stop ends the run early: nothing more of the file is said, a wait for heat is
-// broken off, and heaters and fan are turned off.
-func (h *Host) stop(reason string) {
-	j := h.job
-	if j.stop != "" {
-		return
-	}
-	j.stop = reason
-	j.quit()
-	h.conv.DropFile()
-	h.conv.Hold(h.now(), false)
-	if err := h.moveTo(run.Ending, reason); err != nil && j.record.State == run.Waiting {
-		h.endRun(run.Stopped, reason)
-		return
-	}
-	h.interruptWait()
-	h.allOff(func(err error) {
-		if h.job == j && err == nil {
-			h.endRun(run.Stopped, reason)
-		}
-	})
-}
-
-// allOff turns every heater and the part fan off and calls done when the printer
-// has taken that.
-func (h *Host) allOff(done func(error)) {
-	for _, heater := range h.heatersNow() {
-		h.send(heat.SetCommand(heater.Heater, 0), nil)
-	}
-	h.send("M107", func(_ []string, err error) { done(err) })
-}
-
-// interruptWait breaks off a wait for heat where the firmware can.
-func (h *Host) interruptWait() {
-	if h.firmware.Capabilities["EMERGENCY_PARSER"] {
-		h.lastTag++
-		h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: "M108", Tag: h.lastTag, Urgent: true})
-	}
-}
-
 // endRun brings the run to its final state.
 func (h *Host) endRun(s run.State, reason string) {
 	j := h.job
 	j.quit()
+	j.breakOff()
 	if h.conv != nil {
 		h.conv.DropFile()
 		h.conv.Hold(h.now(), false)
@@ -245,6 +302,13 @@ func (h *Host) endRun(s run.State, reason string) {
 	}
 	h.last = h.runNow()
 	h.job = nil
+	h.stayAwake()
+	if j.book != nil {
+		j.book.Close(false)
+	}
+	if s != run.Finished {
+		h.keepRecording(j.record.ID)
+	}
 	h.publishRun()
 	h.log.Info("run ended", "run", j.record.ID, "file", j.record.File, "state", s, "reason", reason, "taken", j.record.Taken, "commands", j.record.Commands)
 }
@@ -259,11 +323,25 @@ func (h *Host) runNow() *RunNow {
 	if now.Layer > 0 {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}
+	now.Forgotten = j.record.State == run.Interrupted && j.story.Lost
 	now.Left = j.pace.left(j.file.Duration, now.Progress.Left)
 	if j.record.State == run.Finished {
 		now.Left, now.Share = 0, 1
 	}
 	return now
+}
+
+// stayAwake keeps the computer from going to sleep while a run goes on.
+func (h *Host) stayAwake() {
+	going := h.job != nil && h.job.record.State != run.Interrupted && !h.job.record.State.Final()
+	switch {
+	case h.cfg.Awake == nil:
+	case going && h.asleep == nil:
+		h.asleep = h.cfg.Awake.Hold("printing " + h.job.file.Name)
+	case !going && h.asleep != nil:
+		h.asleep()
+		h.asleep = nil
+	}
 }
 
 // InUse reports whether the run that goes on prints the file of that name.

@@ -9,15 +9,30 @@ import (
 	"os/user"
 	"path/filepath"
 	"strconv"
-	"strings"
 	"syscall"
 
 	"go.bug.st/serial"
+	"golang.org/x/sys/unix"
 )
+
+// serialPort is an open port.
+type serialPort struct {
+	serial.Port
+	file int // its descriptor; -1 if it was not found
+}
+
+// Resetter is a port that can make the board at its end restart.
+type Resetter interface {
+	// ResetOnClose lets the line that most boards take as their reset fall when
+	// the port is closed, so that it rises when it is opened again.
+	ResetOnClose()
+}
 
 // openSerial opens a port for this process alone. The library's descriptor would
 // be inherited by every program started later, and a port that such a program
-// keeps open is not closed when we close it: the board would not restart.
+// keeps open is not closed when we close it. The line that resets most boards
+// (DTR) stays as it is when the port is closed, so that a host that comes back
+// does not reset the board.
 func openSerial(device string, baud int) (io.ReadWriteCloser, error) {
 	syscall.ForkLock.RLock() // nothing is started between opening and marking
 	defer syscall.ForkLock.RUnlock()
@@ -25,6 +40,7 @@ func openSerial(device string, baud int) (io.ReadWriteCloser, error) {
 	if err != nil {
 		return nil, err
 	}
+	p := &serialPort{Port: port, file: -1}
 	real, err := filepath.EvalSymlinks(device)
 	if err != nil {
 		real = device
@@ -34,42 +50,30 @@ func openSerial(device string, baud int) (io.ReadWriteCloser, error) {
 		fd, err := strconv.Atoi(e.Name())
 		if target, _ := os.Readlink("/proc/self/fd/" + e.Name()); err == nil && target == real {
 			syscall.CloseOnExec(fd)
+			p.file = fd
 		}
 	}
-	return port, nil
+	p.hangUp(false)
+	return p, nil
 }
 
-// byID is where Linux keeps paths that stay the same whichever way a cable is
-// plugged in.
-const byID = "/dev/serial/by-id"
-
-// Ports lists the stable paths of the serial ports that are plugged in.
-func Ports() []string {
-	entries, err := os.ReadDir(byID)
+// hangUp sets whether DTR falls when the port is closed.
+func (p *serialPort) hangUp(falls bool) {
+	if p.file < 0 {
+		return
+	}
+	t, err := unix.IoctlGetTermios(p.file, unix.TCGETS2)
 	if err != nil {
-		return nil
+		return
 	}
-	var out []string
-	for _, e := range entries {
-		out = append(out, filepath.Join(byID, e.Name()))
+	t.Cflag &^= unix.HUPCL
+	if falls {
+		t.Cflag |= unix.HUPCL
 	}
-	return out
+	unix.IoctlSetTermios(p.file, unix.TCSETS2, t)
 }
 
-// choose returns the device to open, or why there is none.
-func choose(device string) (string, error) {
-	if device != "" {
-		return device, nil
-	}
-	switch ports := Ports(); len(ports) {
-	case 0:
-		return "", errors.New("no printer is plugged in: plug its cable in and switch it on, or name the port with --device")
-	case 1:
-		return ports[0], nil
-	default:
-		return "", fmt.Errorf("there are several ports; name one with --device: %s", strings.Join(ports, ", "))
-	}
-}
+func (p *serialPort) ResetOnClose() { p.hangUp(true) }
 
 // explain says in words why a port could not be opened.
 func explain(device string, err error) string {

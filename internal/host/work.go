@@ -25,6 +25,11 @@ const (
 // the heaters off.
 func (h *Host) Work(ctx context.Context) {
 	defer close(h.closed)
+	defer func() {
+		if h.job != nil && h.job.book != nil {
+			h.job.book.Close(true) // to be picked up when the host is back
+		}
+	}()
 	for ctx.Err() == nil {
 		device, err := choose(h.cfg.Device)
 		if err != nil {
@@ -32,18 +37,34 @@ func (h *Host) Work(ctx context.Context) {
 			h.idle(ctx, retryOpen)
 			continue
 		}
+		if other := holder(device); other != "" {
+			h.setLink(Absent, fmt.Sprintf("%s has %s open: close that program, then it is tried again", other, device), device)
+			h.idle(ctx, retryOpen)
+			continue
+		}
+		h.link.Baud = h.cfg.Baud
+		if h.cfg.Baud == 0 {
+			h.link.Baud = rates[h.rate%len(rates)]
+		}
 		h.setLink(Opening, "opening the port", device)
-		port, err := h.cfg.OpenPort(device, h.cfg.Baud)
+		port, err := h.cfg.OpenPort(device, h.link.Baud)
 		if err != nil {
 			h.setLink(Absent, explain(device, err), device)
 			h.idle(ctx, retryOpen)
 			continue
 		}
 		err = h.talk(ctx, port)
+		if r, can := port.(Resetter); can && h.reopen {
+			r.ResetOnClose()
+		}
 		port.Close()
 		h.gone(err)
 		wait := retryOpen
-		if h.reopen {
+		if errors.Is(err, errRate) {
+			h.rate++
+			h.setLink(Opening, fmt.Sprintf("nothing of sense at %d baud; trying %d", h.link.Baud, rates[h.rate%len(rates)]), device)
+			wait = closedFor
+		} else if h.reopen {
 			h.reopen, wait = false, closedFor
 			h.setLink(Opening, "opening the port anew", device)
 		} else if err != nil && ctx.Err() == nil {
@@ -52,6 +73,10 @@ func (h *Host) Work(ctx context.Context) {
 		h.idle(ctx, wait)
 	}
 }
+
+// errRate ends a conversation at a baud rate at which the printer does not
+// answer.
+var errRate = errors.New("no answer at this baud rate")
 
 // idle answers questions for a while, with no port open.
 func (h *Host) idle(ctx context.Context, d time.Duration) {
@@ -79,9 +104,7 @@ func (h *Host) gone(err error) {
 		why = "the port is gone: " + err.Error()
 	}
 	h.conv, h.writer = nil, nil
-	if h.job != nil {
-		h.endRun(run.Broken, why)
-	}
+	h.interrupt(why, false)
 	for tag, answer := range h.waiting {
 		delete(h.waiting, tag)
 		answer(nil, fmt.Errorf("%w: %s", ErrLost, why))
@@ -90,14 +113,19 @@ func (h *Host) gone(err error) {
 }
 
 func (h *Host) setLink(s LinkState, reason, device string) {
-	if h.link.State == s && h.link.Reason == reason {
+	if h.link.State == s && h.said == reason && h.link.Device == device {
 		return
 	}
+	h.said = reason
 	if h.link.State != s {
 		h.link.Since = time.Now()
 		h.log.Info("link", "state", s, "reason", reason, "device", device)
 	}
 	h.link.State, h.link.Reason, h.link.Device = s, reason, device
+	if s == LinkState(wire.Live) && h.cfg.Baud == 0 {
+		h.link.Reason += fmt.Sprintf(", at %d baud", h.link.Baud)
+	}
+	h.decide("link %s: %s", s, reason)
 	link := h.link
 	h.hub.publish(Update{Link: &link})
 }
@@ -113,7 +141,9 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 	go receive(port, incoming, failed, over)
 	h.writer = newWriter(port, func(err error) { failed <- err })
 	defer close(h.writer.quit)
-	h.conv = wire.New(h.cfg.Wire, h.now())
+	talk := h.cfg.Wire
+	talk.Earlier = h.earlier()
+	h.conv = wire.New(talk, h.now())
 	h.polling = false
 
 	show := time.NewTicker(showEvery)
@@ -124,8 +154,8 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 	var closing <-chan time.Time
 	cool := false // at shutdown: no heater is left on
 	for !h.reopen {
-		h.carry(device)
-		if stopping == nil && h.job == nil && cool {
+		h.carry(ctx, device)
+		if stopping == nil && cool && (h.job == nil || h.job.record.State == run.Interrupted) {
 			return nil
 		}
 		if due := h.conv.Deadline(); due > 0 {
@@ -147,6 +177,7 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 		case answer := <-h.halts:
 			h.halt(answer)
 		case data := <-incoming:
+			h.flight.add(markReceived, data)
 			h.conv.Receive(h.now(), data)
 		case f := <-h.asks:
 			f()
@@ -154,20 +185,27 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 			h.job.take(batch, more)
 		case <-deadline.C:
 			h.conv.Tick(h.now())
+			if h.cfg.Baud == 0 && h.conv.Unheard() {
+				return errRate
+			}
 		case <-show.C:
 			h.show()
 			h.poll()
+			h.idleNozzle()
+			h.coolBed()
 		case err := <-failed:
 			return err
 		case <-stopping:
 			stopping = nil
 			closing = time.After(closingTime)
 			switch {
-			case h.job != nil: // its end turns the heaters off
+			case h.job != nil && h.job.record.State != run.Interrupted: // its end turns the heaters off
 				h.stop("the host was shut down")
 				cool = true
 			case h.link.Live() && h.warm():
-				h.interruptWait()
+				if h.haltsAtOnce() {
+					h.urgent("M108")
+				}
 				h.allOff(func(error) { cool = true })
 			default:
 				cool = true
@@ -202,12 +240,15 @@ func receive(port io.Reader, incoming chan<- []byte, failed chan<- error, over <
 }
 
 // carry brings bytes to the port and events to their meaning until neither is
-// left, and feeds the run.
-func (h *Host) carry(device string) {
+// left, and feeds the run. What the journal must know of a line is in it before
+// the line is said.
+func (h *Host) carry(ctx context.Context, device string) {
 	for {
 		h.feed()
 		out, events := h.conv.Take()
+		h.jot(events)
 		if len(out) > 0 {
+			h.flight.add(markSent, out)
 			select {
 			case h.writer.normal <- append([]byte(nil), out...):
 			default:
@@ -218,13 +259,38 @@ func (h *Host) carry(device string) {
 			return
 		}
 		for _, e := range events {
-			h.event(e, device)
+			h.event(ctx, e, device)
 		}
+		h.leave()
+	}
+}
+
+// jot keeps in the run's journal what the lines' numbers mean.
+func (h *Host) jot(events []wire.Event) {
+	j := h.job
+	if j == nil || j.book == nil {
+		return
+	}
+	said := 0
+	for _, e := range events {
+		switch {
+		case e.Kind != wire.Said || e.Again || e.Number < 0 || e.Number >= h.conv.Said():
+			continue
+		case e.Request.Lane == wire.File && !e.Own:
+			j.said++
+		case h.link.Live() || j.rejoining:
+			h.note(run.Entry{Kind: run.Other, Number: e.Number, Text: e.Request.Command})
+		}
+		said = e.Number + 1
+	}
+	if said > 0 {
+		j.story.Said = max(j.story.Said, said)
+		j.book.Said(j.story.Said)
 	}
 }
 
 // event gives meaning to what the conversation tells.
-func (h *Host) event(e wire.Event, device string) {
+func (h *Host) event(ctx context.Context, e wire.Event, device string) {
 	switch e.Kind {
 	case wire.Said:
 		h.traffic.add(true, e.Text)
@@ -240,26 +306,21 @@ func (h *Host) event(e wire.Event, device string) {
 	case wire.Changed:
 		h.setLink(LinkState(e.State), e.Reason, device)
 		if e.State == wire.Dead { // what it last reported no longer holds: a firmware that stops turns its heaters off
-			h.setBroken(e.Reason)
+			h.interrupt(e.Reason, false)
 			h.unknow()
 		}
 	case wire.Restarted:
 		h.message("error", "the printer restarted")
-		h.setBroken("the printer restarted in the middle of it")
+		h.interrupt("the printer restarted in the middle of it", true)
 		h.forget()
 	case wire.Greeted:
-		h.greeted(e.Firmware)
-	}
-}
-
-func (h *Host) setBroken(reason string) {
-	if h.job != nil {
-		h.endRun(run.Broken, reason)
+		h.greeted(ctx, e)
 	}
 }
 
 // greeted asks a printer that has just answered for its reports.
-func (h *Host) greeted(f wire.Firmware) {
+func (h *Host) greeted(ctx context.Context, e wire.Event) {
+	f := e.Firmware
 	h.firmware = f
 	h.log.Info("printer", "firmware", f.Name, "machine", f.Machine, "capabilities", f.Capabilities)
 	if f.Capabilities["AUTOREPORT_TEMP"] {
@@ -271,6 +332,14 @@ func (h *Host) greeted(f wire.Firmware) {
 	h.send("M105", nil)
 	link := h.link
 	h.hub.publish(Update{Link: &link})
+	if h.job == nil || h.job.record.State != run.Interrupted {
+		return
+	}
+	if e.Number >= 0 && !h.job.story.Lost {
+		h.rejoin(ctx, e.Number)
+	} else {
+		h.forgotten("the printer has forgotten where it was")
+	}
 }
 
 // poll asks for what the firmware does not report by itself.
@@ -314,8 +383,9 @@ func (h *Host) heard(r wire.Reply) {
 		if readings := heat.ParseReport(r.Text); readings != nil {
 			h.readings(readings)
 		} else if p, ok := wire.ParsePosition(r.Text); ok {
-			h.position = Position{At: time.Now(), Where: p, Homed: h.modal.Homed, Known: true}
+			h.position = Position{At: time.Now(), Where: p, Homed: h.point.Homed, Known: true}
 			h.moved = true
+			h.flight.add(markMeasured, fmt.Appendf(nil, "X %.2f Y %.2f Z %.2f E %.2f", p[0], p[1], p[2], p[3]))
 		}
 	case wire.Error:
 		h.message("error", r.Text)
@@ -323,6 +393,7 @@ func (h *Host) heard(r wire.Reply) {
 		h.message("fatal", r.Text)
 	case wire.Action:
 		h.message("action", r.Text)
+		h.asked(r.Text)
 	case wire.Other:
 		if len(r.Text) > 5 && r.Text[:5] == "echo:" {
 			h.message("message", r.Text[5:])
@@ -367,6 +438,9 @@ func (h *Host) readings(readings []heat.Reading) {
 		h.seen[r.Heater] = at
 		samples = append(samples, heat.Sample{At: at, Reading: r})
 	}
+	for _, s := range samples {
+		h.flight.add(markMeasured, fmt.Appendf(nil, "%s %.2f / %.2f, duty %.2f", s.Heater, s.Actual, s.Setpoint, s.Duty))
+	}
 	if len(samples) > 0 {
 		h.cfg.Recorder.Readings(samples)
 		h.heated = true
@@ -376,13 +450,14 @@ func (h *Host) readings(readings []heat.Reading) {
 // taken follows a command that the printer has taken.
 func (h *Host) taken(e wire.Event) {
 	if h.line.Parse([]byte(e.Request.Command)) == nil {
-		h.modal.Apply(&h.line)
+		h.point.Apply(&h.line)
 	}
 	if e.Request.Lane == wire.Manual {
 		h.answer(e.Request.Tag, e.Lines, nil)
 		return
 	}
 	if h.job != nil {
+		h.job.last = e.Number
 		h.progress()
 	}
 }
@@ -402,9 +477,13 @@ func (h *Host) show() {
 		position := h.position
 		h.hub.publish(Update{Position: &position})
 	}
-	if h.job != nil && h.job.dirty {
-		h.job.dirty = false
+	if j := h.job; j != nil && j.dirty {
+		j.dirty = false
 		h.publishRun()
+		if now := time.Now(); now.Sub(j.noted) >= time.Second {
+			j.noted = now
+			h.note(run.Entry{Kind: run.Reached, Command: j.record.Taken, Number: j.last})
+		}
 	}
 }
 
@@ -427,7 +506,8 @@ func (h *Host) halt(answer chan<- error) {
 		h.endRun(run.Stopped, "halted")
 	}
 	for _, e := range events {
-		h.event(e, h.link.Device)
+		h.event(context.Background(), e, h.link.Device)
 	}
+	h.decide("halted")
 	h.log.Warn("halted")
 }

@@ -240,10 +240,11 @@ func (r *Records) Run(ctx context.Context, id string) (run.Record, error) {
 	return row.record(), err
 }
 
-// Abandoned ends the runs that were going on when the service was last killed.
-func (r *Records) Abandoned(ctx context.Context, now time.Time) (int64, error) {
-	live := []run.State{run.Waiting, run.Warming, run.Running, run.Held, run.Ending}
-	res := r.db.WithContext(ctx).Model(&runRow{}).Where("state IN ?", live).
+// Abandoned ends the runs that were going on when the service was last killed,
+// but for the one that can be picked up; its ID may be empty.
+func (r *Records) Abandoned(ctx context.Context, now time.Time, but string) (int64, error) {
+	live := []run.State{run.Waiting, run.Warming, run.Running, run.Held, run.Ending, run.Interrupted}
+	res := r.db.WithContext(ctx).Model(&runRow{}).Where("state IN ? AND id::text <> ?", live, but).
 		Updates(map[string]any{"state": string(run.Broken), "reason": "the host went away in the middle of it", "ended": now})
 	return res.RowsAffected, res.Error
 }

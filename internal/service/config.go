@@ -8,12 +8,15 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/BurntSushi/toml"
 	"github.com/adrg/xdg"
 
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
 )
 
@@ -21,11 +24,40 @@ import (
 // diathermon.toml.
 type Config struct {
 	Device   string  `toml:"device"`   // path of the serial port; empty: the only one there
-	Baud     int     `toml:"baud"`     // bits per second
+	Baud     int     `toml:"baud"`     // bits per second; 0: find it
 	Listen   string  `toml:"listen"`   // address of the HTTP side
 	Data     string  `toml:"data"`     // folder of everything the service keeps
 	Database string  `toml:"database"` // postgres://…; empty: a cluster of its own
 	Printer  Printer `toml:"printer"`
+	Hold     Hold    `toml:"hold"`
+	PickUp   PickUp  `toml:"pick_up"`
+	Wire     Wire    `toml:"wire"`
+}
+
+// Hold is the configuration's [hold]: how the nozzle leaves a part and comes
+// back. Lengths are mm, feeds mm/s.
+type Hold struct {
+	Retract      float64       `toml:"retract"`
+	Lift         float64       `toml:"lift"`
+	Prime        float64       `toml:"prime"`
+	TravelFeed   float64       `toml:"travel_feed"`
+	LiftFeed     float64       `toml:"lift_feed"`
+	FilamentFeed float64       `toml:"filament_feed"`
+	NozzleHotFor time.Duration `toml:"nozzle_hot_for"` // 0: for ever
+}
+
+// PickUp is the configuration's [pick_up].
+type PickUp struct {
+	ByHand     bool          `toml:"by_hand"`      // a run waits for a person even where the printer kept its place
+	BedWarmFor time.Duration `toml:"bed_warm_for"` // 0: it is not kept warm
+}
+
+// Wire is the configuration's [wire]: what the printer can hold, where it does
+// not tell.
+type Wire struct {
+	ReceiveBuffer int    `toml:"receive_buffer"` // bytes; 0: as it tells
+	CommandSlots  int    `toml:"command_slots"`  // 0: as it tells
+	Window        string `toml:"window"`         // auto, single or wide
 }
 
 // Printer is the configuration's [printer].
@@ -52,12 +84,15 @@ type Limits struct {
 // of a plain machine: raise them for yours.
 func DefaultConfig() Config {
 	return Config{
-		Baud: 115200, Listen: "127.0.0.1:8437", Data: dataFolder(),
+		Listen: "127.0.0.1:8437", Data: dataFolder(),
 		Printer: Printer{
 			Name: "Printer", Width: 220, Depth: 220, Height: 250, Tools: 1,
 			NozzleDiameter: 0.4, FilamentDiameter: 1.75, FilamentDensity: 1.24,
 			Limits: Limits{Nozzle: 260, Bed: 100},
 		},
+		Hold:   Hold{Retract: 2, Lift: 10, Prime: 3, TravelFeed: 100, LiftFeed: 8, FilamentFeed: 25, NozzleHotFor: 10 * time.Minute},
+		PickUp: PickUp{BedWarmFor: 30 * time.Minute},
+		Wire:   Wire{Window: "auto"},
 	}
 }
 
@@ -114,16 +149,35 @@ func (c Config) Check() error {
 		key   string
 		value float64
 	}{
-		{"baud", float64(c.Baud)}, {"printer.width", p.Width}, {"printer.depth", p.Depth}, {"printer.height", p.Height}, {"printer.tools", float64(p.Tools)},
+		{"printer.width", p.Width}, {"printer.depth", p.Depth}, {"printer.height", p.Height}, {"printer.tools", float64(p.Tools)},
 		{"printer.nozzle_diameter", p.NozzleDiameter}, {"printer.filament_diameter", p.FilamentDiameter}, {"printer.filament_density", p.FilamentDensity},
 		{"printer.limits.nozzle", p.Limits.Nozzle},
+		{"hold.travel_feed", c.Hold.TravelFeed}, {"hold.lift_feed", c.Hold.LiftFeed}, {"hold.filament_feed", c.Hold.FilamentFeed},
 	}
 	for _, v := range positive {
 		if !(v.value > 0) {
 			return fmt.Errorf("%s is %g: it must be above zero", v.key, v.value)
 		}
 	}
+	bounded := []struct {
+		key         string
+		value, most float64
+	}{
+		{"hold.retract", c.Hold.Retract, 20}, {"hold.lift", c.Hold.Lift, 100}, {"hold.prime", c.Hold.Prime, 50},
+		{"hold.travel_feed", c.Hold.TravelFeed, 1000}, {"hold.lift_feed", c.Hold.LiftFeed, 100}, {"hold.filament_feed", c.Hold.FilamentFeed, 100},
+		{"hold.nozzle_hot_for", c.Hold.NozzleHotFor.Minutes(), 24 * 60}, {"pick_up.bed_warm_for", c.PickUp.BedWarmFor.Minutes(), 24 * 60},
+		{"wire.receive_buffer", float64(c.Wire.ReceiveBuffer), 1 << 16}, {"wire.command_slots", float64(c.Wire.CommandSlots), 64},
+	}
+	for _, v := range bounded {
+		if !(v.value >= 0 && v.value <= v.most) {
+			return fmt.Errorf("%s is %g: it must be from 0 to %g", v.key, v.value, v.most)
+		}
+	}
 	switch {
+	case c.Wire.Window != "auto" && c.Wire.Window != "single" && c.Wire.Window != "wide":
+		return fmt.Errorf("wire.window is %q: use auto, single or wide", c.Wire.Window)
+	case c.Baud < 0 || c.Baud > 4_000_000:
+		return fmt.Errorf("baud is %d: use the printer's rate, such as 115200, or 0 to find it", c.Baud)
 	case p.Tools > 16:
 		return fmt.Errorf("printer.tools is %d: at most 16 are possible", p.Tools)
 	case p.Limits.Nozzle > 550 || p.Limits.Bed > 250 || p.Limits.Chamber > 250 || p.Limits.Bed < 0 || p.Limits.Chamber < 0:
@@ -135,6 +189,20 @@ func (c Config) Check() error {
 		return fmt.Errorf("listen is %q: it should look like 127.0.0.1:8437", c.Listen)
 	}
 	return nil
+}
+
+// host is the configuration as the host wants it.
+func (c Config) host() host.Config {
+	p := c.Printer
+	return host.Config{
+		Device: c.Device, Baud: c.Baud, Printer: p.printer(),
+		Parking: run.Parking{
+			Bed: [3]float64{p.Width, p.Depth, p.Height}, Retract: c.Hold.Retract, Lift: c.Hold.Lift, Prime: c.Hold.Prime,
+			Travel: c.Hold.TravelFeed, Climb: c.Hold.LiftFeed, Filament: c.Hold.FilamentFeed,
+		},
+		IdleAfter: c.Hold.NozzleHotFor, KeepBed: c.PickUp.BedWarmFor, ByHand: c.PickUp.ByHand,
+		Wire: wire.Config{Buffer: c.Wire.ReceiveBuffer, Slots: c.Wire.CommandSlots, Single: c.Wire.Window == "single", Wide: c.Wire.Window == "wide"},
+	}
 }
 
 // printer is the configuration's printer as the host wants it.

@@ -18,7 +18,10 @@ import (
 	"syscall"
 	"time"
 
+	"diathermon/internal/awake"
+	"diathermon/internal/core/run"
 	"diathermon/internal/host"
+	"diathermon/internal/journal"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/shelf"
@@ -51,6 +54,18 @@ type log struct {
 
 // Flush waits until what the host has told is in the database.
 func (l log) Flush(ctx context.Context) error { return l.writer.Flush(ctx) }
+
+// books lets the host see journals as it wants them.
+type books struct{ *journal.Folder }
+
+// Begin makes the journal of a run.
+func (b books) Begin(r run.Record) (host.Book, error) { return b.Folder.Begin(r) }
+
+// Unfinished returns the run that was cut off last.
+func (b books) Unfinished() (*run.Story, host.Book, error) {
+	story, book, err := b.Folder.Unfinished()
+	return story, book, err
+}
 
 // Start brings a service up. It must be closed.
 func Start(ctx context.Context, c Config, logger *slog.Logger) (*Service, error) {
@@ -99,19 +114,33 @@ func (s *Service) start(ctx context.Context, c Config) error {
 		return err
 	}
 	s.closers = append(s.closers, func() { kept.Close() })
-	if n, err := kept.Abandoned(ctx, time.Now().UTC()); err != nil {
-		return err
-	} else if n > 0 {
-		s.log.Warn("a run was going on when the service last ended; it is recorded as broken", "runs", n)
-	}
 	writer := records.NewWriter(kept, s.log)
 	s.work(writer.Work)
 	if s.Shelf, err = shelf.Open(ctx, filepath.Join(data, "shelf"), kept); err != nil {
 		return err
 	}
-	s.Host = host.New(host.Config{
-		Device: c.Device, Baud: c.Baud, Printer: c.Printer.printer(), Recorder: writer, Files: s.Shelf, Log: s.log,
-	})
+	journals, err := journal.Open(filepath.Join(data, "journal"))
+	if err != nil {
+		return err
+	}
+	login := &awake.Login{Name: c.Printer.Name, Log: s.log}
+	sleepy := ""
+	if err := login.Available(); err != nil {
+		sleepy = err.Error()
+	}
+	settings := c.host()
+	settings.Recorder, settings.Files, settings.Journal, settings.Log = writer, s.Shelf, books{journals}, s.log
+	settings.Awake, settings.Sleepy = login, sleepy
+	s.Host = host.New(settings)
+	interrupted, err := s.Host.TakeUp(ctx)
+	if err != nil {
+		return err
+	}
+	if n, err := kept.Abandoned(ctx, time.Now().UTC(), interrupted); err != nil {
+		return err
+	} else if n > 0 {
+		s.log.Warn("a run was going on when the service last ended and has no journal; it is recorded as broken", "runs", n)
+	}
 	s.Shelf.Guard(s.Host.InUse)
 	s.work(s.Host.Work)
 	port := listener.Addr().(*net.TCPAddr).Port
@@ -122,7 +151,7 @@ func (s *Service) start(ctx context.Context, c Config) error {
 		return err
 	}
 	s.URL = "http://" + reachable(listener.Addr().(*net.TCPAddr))
-	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Access: s.access, Logger: s.log})
+	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Recordings: journals, Access: s.access, Logger: s.log})
 	return nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"runtime"
 	"sync"
 	"time"
 
@@ -19,23 +20,38 @@ import (
 type Device struct {
 	Path string // the stable path: a link to the pseudo-terminal
 
-	cfg      Config
-	master   *os.File
-	watch    int // the kernel's queue of openings and closings
-	began    time.Time
-	incoming chan []byte   // read from the pseudo-terminal
-	opened   chan struct{} // a program has opened the port
-	quit     chan struct{}
-	ended    sync.WaitGroup
-	closing  sync.Once
+	cfg     Config
+	began   time.Time
+	wake    int // an eventfd: something has changed
+	quit    chan struct{}
+	ended   sync.WaitGroup
+	closing sync.Once
 
 	mu     sync.Mutex // guards what follows
 	board  *Board
+	cable  *Cable
+	port   *port   // nil while the cable is pulled
 	inward []timed // on the cable towards the board
 	onward []timed // on the cable towards the host
 	full   time.Duration
-	boot   time.Duration // when the board starts; 0 while it runs
 	sent   time.Duration // when the cable towards the host is free again
+	boot   time.Duration // when the board starts; 0 while it runs
+	off    bool          // the board has no power
+	loose  time.Duration // nothing gets through until then
+	plugAt time.Duration // the cable is put back then; 0: it is in, or stays out
+	ready  bool          // DTR, the line that resets most boards as it rises
+	lines  int           // line ends received
+	bytes  int           // received
+	first  time.Duration // when the first byte of them came
+	latest time.Duration
+}
+
+// port is the pseudo-terminal of a cable that is plugged in.
+type port struct {
+	master   *os.File
+	fd       int // its descriptor; asking master for it would make it block
+	watch    int // the kernel's queue of openings and closings
+	programs int // that have it open
 }
 
 // timed is a run of bytes and when its first one arrives; the rest follow at
@@ -61,41 +77,72 @@ func Open(path string, cfg Config) (*Device, error) {
 	if info, err := os.Lstat(path); err == nil && info.Mode()&os.ModeSymlink == 0 {
 		return nil, fmt.Errorf("%s is there already and is not a stand-in's link: choose another path", path)
 	}
+	wake, err := unix.Eventfd(0, unix.EFD_NONBLOCK|unix.EFD_CLOEXEC)
+	if err != nil {
+		return nil, err
+	}
+	d := &Device{
+		Path: path, cfg: cfg, wake: wake, began: time.Now(), quit: make(chan struct{}),
+		board: NewBoard(cfg), cable: NewCable(cfg.Seed),
+	}
+	d.cable.ToBoard, d.cable.ToHost = cfg.Faults, cfg.Faults
+	if d.port, err = plug(path); err != nil {
+		unix.Close(wake)
+		return nil, err
+	}
+	d.board.Output() // nobody has the port open to hear the greeting
+	d.ended.Add(1)
+	go d.run()
+	return d, nil
+}
+
+// plug makes a pseudo-terminal that path leads to.
+func plug(path string) (*port, error) {
 	master, slave, err := pty.Open()
 	if err != nil {
 		return nil, fmt.Errorf("no pseudo-terminal to be had: %w", err)
 	}
+	p := &port{master: master, fd: int(master.Fd()), watch: -1}
 	name := slave.Name()
 	_, err = term.MakeRaw(int(slave.Fd()))
+	if err == nil {
+		err = hangUp(int(slave.Fd()))
+	}
 	slave.Close() // from now on the kernel tells when a program opens it
 	if err == nil {
-		err = unix.SetNonblock(int(master.Fd()), true)
-	}
-	watch := -1
-	if err == nil {
-		watch, err = unix.InotifyInit1(unix.IN_NONBLOCK | unix.IN_CLOEXEC)
+		err = unix.SetNonblock(p.fd, true)
 	}
 	if err == nil {
-		_, err = unix.InotifyAddWatch(watch, name, unix.IN_OPEN|unix.IN_CLOSE)
+		p.watch, err = unix.InotifyInit1(unix.IN_NONBLOCK | unix.IN_CLOEXEC)
+	}
+	if err == nil {
+		_, err = unix.InotifyAddWatch(p.watch, name, unix.IN_OPEN|unix.IN_CLOSE)
 	}
 	if err == nil {
 		err = link(name, path)
 	}
 	if err != nil {
-		unix.Close(watch)
-		master.Close()
+		p.close()
 		return nil, err
 	}
-	d := &Device{
-		Path: path, cfg: cfg, master: master, watch: watch, began: time.Now(),
-		incoming: make(chan []byte), opened: make(chan struct{}), quit: make(chan struct{}),
-		board: NewBoard(cfg),
+	return p, nil
+}
+
+// hangUp sets what real ports have from the start: DTR falls as they are closed.
+func hangUp(fd int) error {
+	t, err := unix.IoctlGetTermios(fd, unix.TCGETS)
+	if err != nil {
+		return err
 	}
-	d.board.Output() // nobody has the port open to hear the greeting
-	d.ended.Add(2)
-	go d.read()
-	go d.run()
-	return d, nil
+	t.Cflag |= unix.HUPCL
+	return unix.IoctlSetTermios(fd, unix.TCSETS, t)
+}
+
+func (p *port) close() {
+	if p.watch >= 0 {
+		unix.Close(p.watch)
+	}
+	p.master.Close()
 }
 
 // link points path at name in one step.
@@ -112,21 +159,36 @@ func link(name, path string) error {
 }
 
 // Close takes the printer away, as if its cable were pulled. Once is enough.
-func (d *Device) Close() (err error) {
+func (d *Device) Close() error {
 	d.closing.Do(func() {
 		close(d.quit)
+		d.stir()
 		d.ended.Wait()
-		os.Remove(d.Path)
-		err = d.master.Close()
+		d.mu.Lock()
+		defer d.mu.Unlock()
+		d.pull()
+		unix.Close(d.wake)
 	})
-	return err
+	return nil
 }
+
+// stir lets the device look at what has changed.
+func (d *Device) stir() { unix.Write(d.wake, []byte{1, 0, 0, 0, 0, 0, 0, 0}) }
 
 // Do calls f with the board while nothing else uses it.
 func (d *Device) Do(f func(*Board)) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	f(d.board)
+	d.stir()
+}
+
+// Received tells how many lines and bytes have come over the cable, and how long
+// it took from the first to the last.
+func (d *Device) Received() (lines, bytes int, took time.Duration) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.lines, d.bytes, d.latest - d.first
 }
 
 // now is the board's time.
@@ -142,161 +204,166 @@ func (d *Device) perByte() time.Duration {
 	return 10 * time.Second / time.Duration(d.cfg.Baud)
 }
 
-// read passes on what programs write and notices when one opens the port. The
-// kernel queues openings and closings, so that none is missed however quickly
-// they follow each other.
-func (d *Device) read() {
+// run lets the board's clock follow the real one and carries bytes.
+func (d *Device) run() {
 	defer d.ended.Done()
-	defer unix.Close(d.watch)
-	fd := int(d.master.Fd())
-	programs := 0 // that have the port open
+	runtime.LockOSThread() // which the kernel wakes to the microsecond
+	defer runtime.UnlockOSThread()
+	unix.Prctl(unix.PR_SET_TIMERSLACK, 1000, 0, 0, 0)
 	for {
+		d.mu.Lock()
+		wait := time.Duration(float64(d.step()) / d.cfg.Warp)
+		fds := []unix.PollFd{{Fd: int32(d.wake), Events: unix.POLLIN}}
+		if d.port != nil {
+			fds = append(fds, unix.PollFd{Fd: int32(d.port.watch), Events: unix.POLLIN})
+			if d.waiting() <= cableHolds && d.port.programs > 0 {
+				fds = append(fds, unix.PollFd{Fd: int32(d.port.fd), Events: unix.POLLIN})
+			}
+		}
+		d.mu.Unlock()
+		timeout := unix.NsecToTimespec(int64(min(max(wait, 0), time.Second)))
+		if _, err := unix.Ppoll(fds, &timeout, nil); err != nil && !errors.Is(err, unix.EINTR) {
+			return
+		}
 		select {
 		case <-d.quit:
 			return
 		default:
 		}
-		fds := []unix.PollFd{{Fd: int32(d.watch), Events: unix.POLLIN}, {Fd: int32(fd), Events: unix.POLLIN}}
-		if _, err := unix.Poll(fds, 50); err != nil && !errors.Is(err, unix.EINTR) {
-			return
-		}
-		opened := false
-		opened, programs = d.openings(programs)
-		if opened {
-			select {
-			case d.opened <- struct{}{}:
-			case <-d.quit:
-				return
-			}
-		}
-		events := fds[1].Revents
-		if events&unix.POLLIN == 0 {
-			if events&unix.POLLHUP != 0 { // poll returns at once while nobody has it open
-				select {
-				case <-d.quit:
-					return
-				case <-time.After(5 * time.Millisecond):
-				}
-			}
-			continue
-		}
-		buf := make([]byte, 1024)
-		n, err := unix.Read(fd, buf)
-		if err != nil || n == 0 {
-			continue
-		}
-		select {
-		case d.incoming <- buf[:n]:
-		case <-d.quit:
-			return
-		}
+		var drain [8]byte
+		unix.Read(d.wake, drain[:])
+		d.mu.Lock()
+		d.receive()
+		d.mu.Unlock()
 	}
 }
 
-// openings reads what the kernel has queued and tells whether the port was
-// opened while no program had it open, and how many have now.
-func (d *Device) openings(programs int) (opened bool, now int) {
+func (d *Device) waiting() int {
+	n := 0
+	for _, t := range d.inward {
+		n += len(t.data)
+	}
+	return n
+}
+
+// receive notices when a program opens or closes the port, and takes what it
+// writes.
+func (d *Device) receive() {
+	if d.port == nil {
+		return
+	}
+	opened, closed := d.port.openings()
+	if closed && d.port.programs == 0 && d.port.hangsUp() {
+		d.ready = false
+	}
+	if opened {
+		d.opened()
+	}
+	for d.waiting() <= cableHolds {
+		var buf [1024]byte
+		n, err := unix.Read(d.port.fd, buf[:])
+		if err != nil || n <= 0 {
+			return
+		}
+		d.arrive(append([]byte(nil), buf[:n]...))
+	}
+}
+
+// openings reads what the kernel has queued: it misses none, however quickly they
+// follow each other. Opened tells that nobody had it open before.
+func (p *port) openings() (opened, closed bool) {
 	var buf [4096]byte
-	n, err := unix.Read(d.watch, buf[:])
+	n, err := unix.Read(p.watch, buf[:])
 	if err != nil {
-		return false, programs
+		return false, false
 	}
 	for at := 0; at+unix.SizeofInotifyEvent <= n; {
 		mask := binary.NativeEndian.Uint32(buf[at+4:])
 		named := binary.NativeEndian.Uint32(buf[at+12:])
 		if mask&unix.IN_OPEN != 0 {
-			opened = opened || programs == 0
-			programs++
+			opened = opened || p.programs == 0
+			p.programs++
 		} else {
-			programs = max(programs-1, 0)
+			closed = true
+			p.programs = max(p.programs-1, 0)
 		}
 		at += unix.SizeofInotifyEvent + int(named)
 	}
-	return opened, programs
+	return opened, closed
+}
+
+// hangsUp reports whether DTR falls when the port is closed.
+func (p *port) hangsUp() bool {
+	t, err := unix.IoctlGetTermios(p.fd, unix.TCGETS2)
+	return err == nil && t.Cflag&unix.HUPCL != 0
 }
 
 // mismatch reports whether the program that has the port open has set another
 // baud rate than the board's.
 func (d *Device) mismatch() bool {
-	if d.cfg.Baud <= 0 {
+	if d.cfg.Baud <= 0 || d.port == nil {
 		return false
 	}
-	t, err := unix.IoctlGetTermios(int(d.master.Fd()), unix.TCGETS2)
+	t, err := unix.IoctlGetTermios(d.port.fd, unix.TCGETS2)
 	return err == nil && t.Ospeed != 0 && t.Ospeed != 38400 && int(t.Ospeed) != d.cfg.Baud
 }
 
-// run lets the board's clock follow the real one.
-func (d *Device) run() {
-	defer d.ended.Done()
-	timer := time.NewTimer(0)
-	defer timer.Stop()
-	for {
-		d.mu.Lock()
-		wait := d.step()
-		waiting := 0
-		for _, t := range d.inward {
-			waiting += len(t.data)
-		}
-		d.mu.Unlock()
-		incoming := d.incoming
-		if waiting > cableHolds {
-			incoming = nil
-		}
-		timer.Reset(time.Duration(float64(wait) / d.cfg.Warp))
-		select {
-		case <-d.quit:
-			return
-		case <-d.opened:
-			d.mu.Lock()
-			d.plugged()
-			d.mu.Unlock()
-		case data := <-incoming:
-			d.mu.Lock()
-			d.arrive(data)
-			d.mu.Unlock()
-		case <-timer.C:
-		}
-	}
-}
-
-// plugged is what happens when a program opens the port: most boards restart.
-func (d *Device) plugged() {
-	d.inward, d.onward = nil, nil
+// opened is what happens when a program opens the port: as DTR rises most boards
+// restart.
+func (d *Device) opened() {
+	d.onward = nil
 	d.board.Advance(d.now())
-	if !d.cfg.KeepOnOpen {
+	if !d.ready && !d.cfg.KeepOnOpen && !d.off {
+		d.inward = nil
 		d.boot = d.now() + time.Duration(float64(bootTime)*d.cfg.Warp)
 	}
+	d.ready = true
 }
 
-// bootTime is how long, in real time, a board is deaf and mute after the port
-// was opened. A program sets its baud rate in that time.
+// bootTime is how long, in real time, a board is deaf and mute as it restarts. A
+// program sets its baud rate in that time.
 const bootTime = 30 * time.Millisecond
 
 // arrive puts bytes on the cable towards the board.
 func (d *Device) arrive(data []byte) {
+	now := d.now()
+	if d.bytes == 0 {
+		d.first = now
+	}
 	if d.mismatch() {
 		for i := range data {
 			data[i] ^= 0x5a
 		}
 	}
-	at := max(d.now(), d.full)
+	data = d.cable.Up(data)
+	if now < d.loose || d.off {
+		return
+	}
+	at := max(now, d.full)
 	d.inward = append(d.inward, timed{at: at, data: data})
 	d.full = at + time.Duration(len(data))*d.perByte()
 }
 
 // slack is how much earlier than exactly a byte may be delivered, so that the
 // real clock's coarse timers do not slow the cable down.
-const slack = 500 * time.Microsecond
+const slack = 50 * time.Microsecond
 
 // step brings everything up to now and returns how long nothing will happen.
 func (d *Device) step() time.Duration {
 	now := d.now()
 	per := d.perByte()
-	if d.boot > 0 {
+	if d.plugAt > 0 && now >= d.plugAt {
+		d.plugAt = 0
+		d.plugIn()
+	}
+	if d.off || d.boot > 0 {
 		d.inward, d.onward = nil, nil
 		d.board.Advance(now)
 		d.board.Output()
-		if now < d.boot {
+		switch {
+		case d.off:
+			return time.Second
+		case now < d.boot:
 			return d.boot - now
 		}
 		d.boot = 0
@@ -313,6 +380,7 @@ func (d *Device) step() time.Duration {
 		}
 		d.board.Advance(min(max(t.at, d.board.Now()), now))
 		d.board.Receive(t.data[:n])
+		d.count(t.data[:n], t.at+time.Duration(n)*per)
 		t.data = t.data[n:]
 		t.at += time.Duration(n) * per
 		if len(t.data) == 0 {
@@ -320,7 +388,8 @@ func (d *Device) step() time.Duration {
 		}
 	}
 	d.board.Advance(now)
-	if out := d.board.Output(); len(out) > 0 {
+	if out := d.board.Output(); len(out) > 0 && now >= d.loose {
+		out = d.cable.Down(out)
 		start := max(now, d.sent)
 		d.sent = start + time.Duration(len(out))*per
 		ready := d.sent
@@ -330,35 +399,46 @@ func (d *Device) step() time.Duration {
 		d.onward = append(d.onward, timed{at: ready, data: out})
 	}
 	for len(d.onward) > 0 && d.onward[0].at <= now+slack {
-		if d.mismatch() {
-			for i := range d.onward[0].data {
-				d.onward[0].data[i] ^= 0xa7
-			}
-		}
-		d.write(d.onward[0].data)
+		d.deliver(d.onward[0].data)
 		d.onward = d.onward[1:]
 	}
 	next := d.board.Next()
 	if len(d.inward) > 0 {
-		next = min(next, d.inward[0].at+per)
+		next = min(next, d.inward[0].at+time.Duration(min(len(d.inward[0].data), 8))*per)
 	}
 	if len(d.onward) > 0 {
 		next = min(next, d.onward[0].at)
 	}
+	if d.plugAt > 0 {
+		next = min(next, d.plugAt)
+	}
 	return max(next-now, 0)
 }
 
-// write hands bytes to whoever has the port open. If nobody reads them the
-// kernel's buffer fills and the rest is lost, as on a real cable.
-func (d *Device) write(data []byte) {
-	fd := int(d.master.Fd())
-	for len(data) > 0 {
-		fds := []unix.PollFd{{Fd: int32(fd), Events: unix.POLLOUT}}
-		if n, err := unix.Poll(fds, 0); err != nil || n == 0 || fds[0].Revents&unix.POLLOUT == 0 {
-			return
+func (d *Device) count(data []byte, at time.Duration) {
+	for _, b := range data {
+		if b == '\n' {
+			d.lines++
 		}
-		n, err := unix.Write(fd, data)
-		if err != nil {
+	}
+	d.bytes += len(data)
+	d.latest = at
+}
+
+// deliver hands bytes to whoever has the port open. If nobody reads them the
+// kernel's buffer fills and the rest is lost, as on a real cable.
+func (d *Device) deliver(data []byte) {
+	if d.port == nil || d.port.programs == 0 {
+		return
+	}
+	if d.mismatch() {
+		for i := range data {
+			data[i] ^= 0xa7
+		}
+	}
+	for len(data) > 0 {
+		n, err := unix.Write(d.port.fd, data)
+		if err != nil || n <= 0 {
 			return
 		}
 		data = data[n:]

@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/host"
 )
 
 func (s *Server) benchOperations() {
@@ -27,6 +28,15 @@ func (s *Server) benchOperations() {
 		}
 		return nil, nil
 	})
+
+	huma.Register(s.api, operation("list-ports", http.MethodGet, "/v1/bench/ports", scopeRead, "The serial ports of the host's computer"),
+		func(ctx context.Context, _ *struct{}) (*answer[api.Ports], error) {
+			now, err := s.Host.Bench(ctx)
+			if err != nil {
+				return nil, s.problemOf(err)
+			}
+			return &answer[api.Ports]{portsOf(host.Ports(), now.Link)}, nil
+		})
 
 	halt := operation("halt", http.MethodPost, "/v1/halt", scopeOperate, "Emergency stop, ahead of everything; the printer must be reset afterwards", 503)
 	halt.DefaultStatus = http.StatusNoContent

@@ -25,7 +25,7 @@ func benchOf(b host.Bench) api.Bench {
 	}
 	if b.Firmware.Name != "" || b.Firmware.Capabilities != nil {
 		f := b.Firmware
-		out.Firmware = &api.Firmware{Name: f.Name, Machine: f.Machine, Extruders: f.Extruders, Capabilities: f.Capabilities}
+		out.Firmware = &api.Firmware{Name: f.Name, Machine: f.Machine, Extruders: f.Extruders, Capabilities: f.Capabilities, HaltsAtOnce: b.HaltsAtOnce}
 	}
 	if b.Run != nil {
 		r := runNowOf(*b.Run)
@@ -73,7 +73,24 @@ func runOf(r run.Record) api.Run {
 
 func runNowOf(r host.RunNow) api.Run {
 	out := runOf(r.Record)
+	out.NeedsPlan = r.Forgotten
 	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), Layer: r.Layer, Layers: r.Layers, Z: r.Z}
+	return out
+}
+
+func planOf(p run.Plan, r api.Run, layers int) api.Plan {
+	out := api.Plan{Run: r, Command: p.Command, Layer: p.Layer, Layers: layers, Z: p.Z, Height: p.Height}
+	for _, s := range p.Steps {
+		out.Steps = append(out.Steps, api.Step{Why: s.Why, Commands: s.Commands})
+	}
+	return out
+}
+
+func portsOf(ports []host.Port, l host.Link) api.Ports {
+	out := api.Ports{Ports: make([]api.Port, 0, len(ports))}
+	for _, p := range ports {
+		out.Ports = append(out.Ports, api.Port{Path: p.Path, Device: p.Device, Maker: p.Maker, Product: p.Product, Serial: p.Serial, UsedBy: p.UsedBy, Ours: l.Device == p.Path || l.Device == p.Device})
+	}
 	return out
 }
 

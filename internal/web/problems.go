@@ -3,6 +3,7 @@ package web
 import (
 	"encoding/json"
 	"errors"
+	"io/fs"
 	"net/http"
 	"strings"
 
@@ -53,6 +54,9 @@ var statuses = []struct {
 	{host.ErrLine, http.StatusUnprocessableEntity, "this line cannot be said"},
 	{host.ErrHeater, http.StatusNotFound, "there is no such heater"},
 	{host.ErrSetpoint, http.StatusUnprocessableEntity, "the setpoint is out of bounds"},
+	{host.ErrPlan, http.StatusUnprocessableEntity, "it cannot be picked up there"},
+	{host.ErrJournal, http.StatusInsufficientStorage, "the run cannot be kept safe"},
+	{fs.ErrNotExist, http.StatusNotFound, "there is no recording of this run"},
 	{host.ErrClosed, http.StatusServiceUnavailable, "the host is shutting down"},
 }
 

@@ -11,6 +11,7 @@ import (
 	"encoding/json"
 	"log/slog"
 	"net/http"
+	"os"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -33,13 +34,20 @@ type Log interface {
 	Flush(ctx context.Context) error // what the host has told is in the log
 }
 
+// Recordings are what was kept of runs that went wrong.
+type Recordings interface {
+	Recording(id string) (*os.File, error) // or fs.ErrNotExist
+}
+
 // Server answers HTTP for one host.
 type Server struct {
 	Host   *host.Host
 	Shelf  *shelf.Shelf
 	Log    Log
 	Access *Access
-	Logger *slog.Logger
+
+	Recordings Recordings
+	Logger     *slog.Logger
 
 	api huma.API
 }
@@ -84,6 +92,7 @@ func (s *Server) operations(r chi.Router) {
 	s.api.UseMiddleware(s.scoped)
 	s.shelfOperations(r)
 	s.runOperations()
+	s.pickUpOperations(r)
 	s.benchOperations()
 	s.heatOperations()
 	s.wireOperations()

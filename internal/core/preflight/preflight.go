@@ -43,6 +43,7 @@ type Facts struct {
 	Printer  Printer
 	LinkLive bool
 	LinkWhy  string // why the link is not live
+	Sleepy   string // why the computer may go to sleep in the middle; empty: it cannot
 	Busy     string // the file that runs now; empty if none
 	File     toolpath.Summary
 }
@@ -60,7 +61,7 @@ func Checks(f Facts) []Check {
 		add(Block, f.LinkWhy, "the printer is not answering")
 	}
 	if f.Busy != "" {
-		add(Block, "wait until it ends, or stop it", "%s is running", f.Busy)
+		add(Block, "wait until it ends, stop it, or pick it up", "%s is not done yet", f.Busy)
 	}
 	for _, h := range sorted(f.File.Setpoints) {
 		if err := f.Printer.Limits.Check(h, f.File.Setpoints[h]); err != nil {
@@ -79,6 +80,9 @@ func Checks(f Facts) []Check {
 	}
 	if f.File.Extent.Empty {
 		add(Warn, "start it if that is what you want", "the file lays no plastic")
+	}
+	if f.Sleepy != "" {
+		add(Note, "turn sleep off in its settings, if it has any", "this computer cannot be kept awake: %s", f.Sleepy)
 	}
 	if f.File.Unread > 0 {
 		add(Note, "the firmware will judge them", "%d lines are not plain G-code; the first is %s", f.File.Unread, f.File.FirstOdd)

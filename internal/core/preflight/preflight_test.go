@@ -31,7 +31,7 @@ func TestEachCheckFindsItsOwn(t *testing.T) {
 		want   string
 	}{
 		"no printer":    {func(f *preflight.Facts) { f.LinkLive, f.LinkWhy = false, "unplugged" }, preflight.Block, "not answering"},
-		"busy":          {func(f *preflight.Facts) { f.Busy = "knob.gcode" }, preflight.Block, "knob.gcode is running"},
+		"busy":          {func(f *preflight.Facts) { f.Busy = "knob.gcode" }, preflight.Block, "knob.gcode is not done yet"},
 		"too hot":       {func(f *preflight.Facts) { f.File.Setpoints[heat.Nozzle] = 290 }, preflight.Block, "limit of 285 °C"},
 		"chamber":       {func(f *preflight.Facts) { f.File.Setpoints[heat.Chamber] = 40 }, preflight.Block, "no heated chamber"},
 		"second tool":   {func(f *preflight.Facts) { f.File.Tools = 2 }, preflight.Block, "tool 1"},

@@ -33,10 +33,12 @@ type Part struct {
 }
 
 const (
-	melting   = 170.0 // °C below which filament must not be moved
-	clearance = 8.0   // mm between a parked nozzle and the part
-	margin    = 5.0   // mm from the ends of the axes
-	gently    = 5.0   // mm/s at which filament is primed
+	// Melting is the temperature in °C below which filament must not be moved.
+	Melting = 170.0
+
+	clearance = 8.0 // mm between a parked nozzle and the part
+	margin    = 5.0 // mm from the ends of the axes
+	gently    = 5.0 // mm/s at which filament is primed
 )
 
 // sheet collects commands with numbers as G-code writes them.
@@ -133,7 +135,7 @@ func (k Parking) Resume(at Point, drawn bool) []string {
 	s.say("G21")
 	s.say("G90")
 	s.say("M83")
-	prime := drawn && at.Nozzle() >= melting
+	prime := drawn && at.Nozzle() >= Melting
 	if prime {
 		s.move("G1", no, no, no, k.Retract+k.Prime, gently)
 		s.move("G1", no, no, no, -k.Retract, k.Filament)

@@ -38,7 +38,7 @@ func (k Parking) PickUp(command, layer int, at Point, height float64, part Part)
 		return plan, ErrNothingLaid
 	case height < 0 || height > k.Bed[2]:
 		return plan, fmt.Errorf("the nozzle cannot be at %g mm: this printer's Z goes from 0 to %g", height, k.Bed[2])
-	case at.Nozzle() < melting:
+	case at.Nozzle() < Melting:
 		return plan, fmt.Errorf("the nozzle's setpoint is %g °C at that line, too cold to go on", at.Nozzle())
 	}
 	step := func(why string, f func(*sheet)) {

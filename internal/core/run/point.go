@@ -44,25 +44,38 @@ func (p Point) Clone() Point {
 // Nozzle returns the setpoint of the tool in use, in °C.
 func (p Point) Nozzle() float64 { return p.Setpoints[heat.NozzleOf(p.Tool)] }
 
+// Commands returns a function that returns the commands of a file one after
+// another, and false at its end. It reads no further than it must, in blocks.
+func Commands(file io.Reader) func() (string, bool) {
+	in, ok := file.(*bufio.Reader)
+	if !ok {
+		in = bufio.NewReaderSize(file, 64<<10)
+	}
+	return func() (string, bool) {
+		for {
+			line, err := in.ReadBytes('\n')
+			if command := gcode.Command(line); len(command) > 0 {
+				return string(command), true
+			}
+			if err != nil {
+				return "", false
+			}
+		}
+	}
+}
+
 // Replay reads the first commands of a file and returns the point they lead to.
+// A bufio.Reader is left behind the last of them.
 func Replay(file io.Reader, commands int) (Point, error) {
 	var p Point
 	var l gcode.Line
-	lines := bufio.NewScanner(file)
-	lines.Buffer(make([]byte, 64<<10), 1<<20)
-	for n := 0; n < commands; {
-		if !lines.Scan() {
-			if err := lines.Err(); err != nil {
-				return p, err
-			}
+	next := Commands(file)
+	for n := range commands {
+		command, ok := next()
+		if !ok {
 			return p, fmt.Errorf("the file has %d commands and %d were said", n, commands)
 		}
-		command := gcode.Command(lines.Bytes())
-		if len(command) == 0 {
-			continue
-		}
-		n++
-		if l.Parse(command) == nil {
+		if l.Parse([]byte(command)) == nil {
 			p.Apply(&l)
 		}
 	}
@@ -95,4 +108,3 @@ func Setpoint(l *gcode.Line, tool int) (heat.Heater, float64, bool) {
 	}
 	return h, v, ok
 }
-

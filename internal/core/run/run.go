@@ -43,7 +43,7 @@ var follows = map[State][]State{
 	Waiting: {Warming, Running, Stopped, Broken, Interrupted},
 	Warming: {Running, Held, Ending, Stopped, Broken, Interrupted},
 	Running: {Held, Ending, Stopped, Broken, Interrupted},
-	Held:    {Held, Warming, Running, Ending, Stopped, Broken, Interrupted},
+	Held:    {Warming, Running, Ending, Stopped, Broken, Interrupted},
 	Ending:  {Finished, Stopped, Broken, Interrupted},
 
 	Interrupted: {Warming, Running, Held, Ending, Stopped, Broken},

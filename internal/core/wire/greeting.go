@@ -75,10 +75,10 @@ func (c *Conversation) trouble() string {
 	return fmt.Sprintf("something answers (%d bytes), but not as a printer does: is this its port?", c.heard)
 }
 
-// Rubbish reports whether what has been heard while greeting looks like a wrong
-// baud rate, or like nothing at all.
-func (c *Conversation) Rubbish() bool {
-	return c.greet != done && (c.heard == 0 || c.rubbish*4 > c.heard)
+// Unheard reports whether the printer was greeted twice and answered nothing, or
+// rubbish: as at a wrong baud rate.
+func (c *Conversation) Unheard() bool {
+	return c.greet != done && c.tries > 2 && (c.heard == 0 || c.rubbish*8 > c.heard)
 }
 
 // hearGreeting is hear before the printer has told what it is. It reports whether

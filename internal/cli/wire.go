@@ -1,0 +1,138 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+)
+
+func wireCommand() *cli.Command {
+	return &cli.Command{
+		Name: "wire", Usage: "show what was said between host and printer",
+		Flags: []cli.Flag{
+			jsonFlag,
+			&cli.BoolFlag{Name: "follow", Aliases: []string{"f"}, Usage: "go on as it is said, until Ctrl-C"},
+			&cli.StringFlag{Name: "record", Usage: "write what the flight recorder holds, the last ten minutes of everything, to `FILE`, a ZIP archive"},
+			&cli.StringFlag{Name: "run", Usage: "with --record: what was recorded when `RUN` went wrong"},
+			&cli.StringFlag{Name: "replay", Usage: "show what is in a recording, `FILE`, instead"},
+			&cli.IntFlag{Name: "lines", Aliases: []string{"n"}, Value: 40, Usage: "at most `N` lines of what was said before"},
+		},
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			if file := cmd.String("replay"); file != "" {
+				return replay(cmd.Root().Writer, file)
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			if file := cmd.String("record"); file != "" {
+				return record(ctx, cmd, c, file)
+			}
+			recent, err := c.Wire(ctx, 0, min(max(cmd.Int("lines"), 1), 4000))
+			if err != nil {
+				return err
+			}
+			w := cmd.Root().Writer
+			show := func(lines []api.Traffic) error {
+				for _, l := range lines {
+					if cmd.Bool("json") {
+						if err := printJSON(w, l); err != nil {
+							return err
+						}
+						continue
+					}
+					arrow := "<"
+					if l.Sent {
+						arrow = ">"
+					}
+					fmt.Fprintf(w, "%s %s %s\n", l.At.Local().Format("15:04:05.000"), arrow, l.Text)
+				}
+				return nil
+			}
+			if !cmd.Bool("follow") {
+				if cmd.Bool("json") {
+					return printJSON(w, recent)
+				}
+				return show(recent.Lines)
+			}
+			if err := show(recent.Lines); err != nil {
+				return err
+			}
+			seen := uint64(0)
+			if n := len(recent.Lines); n > 0 {
+				seen = recent.Lines[n-1].Seq
+			}
+			err = c.Events(ctx, func(e client.Event) {
+				if lines, ok := e.Data.(api.Wire); ok {
+					fresh := lines.Lines
+					for len(fresh) > 0 && fresh[0].Seq <= seen {
+						fresh = fresh[1:]
+					}
+					show(fresh)
+				}
+			})
+			if errors.Is(err, context.Canceled) {
+				return nil
+			}
+			return err
+		},
+	}
+}
+
+// record fetches a recording. A file that is there already is not written over.
+func record(ctx context.Context, cmd *cli.Command, c *client.Client, path string) error {
+	file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if errors.Is(err, os.ErrExist) {
+		return fmt.Errorf("%s is there already: choose another name", path)
+	}
+	if err != nil {
+		return err
+	}
+	err = errors.Join(c.Recording(ctx, cmd.String("run"), file), file.Close())
+	if err != nil {
+		os.Remove(path)
+		return err
+	}
+	fmt.Fprintf(cmd.Root().Writer, "%s: read it with 'diathermon wire --replay %s'\n", path, path)
+	return nil
+}
+
+// replay shows a recording, a line for each line said.
+func replay(w io.Writer, path string) error {
+	half := map[byte]string{} // what has been said of a line, each way
+	return client.ReadRecording(path, func(e client.Recorded) error {
+		text := e.Text
+		if e.Mark == '>' || e.Mark == '<' {
+			text = half[e.Mark] + text
+			whole := strings.LastIndexByte(text, '\n') + 1
+			half[e.Mark], text = text[whole:], text[:whole]
+		}
+		for line := range strings.Lines(text) {
+			if line = strings.TrimRight(line, "\r\n"); line == "" {
+				continue
+			}
+			if _, err := fmt.Fprintf(w, "%s %c %s\n", e.At.Local().Format("15:04:05.000000"), e.Mark, printable(line)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// printable replaces what a terminal would obey.
+func printable(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < ' ' || r == 0x7f {
+			return '\uFFFD'
+		}
+		return r
+	}, s)
+}
