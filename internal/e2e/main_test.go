@@ -92,6 +92,7 @@ func start(t testing.TB, printer simprinter.Config) *bench {
 	b := &bench{t: t, log: &bytes.Buffer{}}
 	b.config = service.DefaultConfig()
 	b.config.Device, b.config.Data, b.config.Listen, b.config.Database = filepath.Join(dir, "port"), filepath.Join(dir, "data"), "127.0.0.1:0", freshDatabase(t)
+	b.config.Baud = 115200
 	b.config.Printer.Name = "Vesper"
 	b.config.Printer.Width, b.config.Printer.Depth, b.config.Printer.Height = 230, 230, 240
 	b.config.Printer.Limits = service.Limits{Nozzle: 285, Bed: 110}
@@ -172,7 +173,7 @@ func (b *bench) untilRun(states ...string) api.Run {
 				return true
 			}
 		}
-		return now.Run != nil && now.Run.Final()
+		return now.Run != nil && now.Run.Final() && now.Run.State != "interrupted" // which may go on
 	})
 	for _, s := range states {
 		if now.Run.State == s {

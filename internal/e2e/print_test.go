@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -29,29 +30,31 @@ func commands(body []byte) []string {
 	return out
 }
 
-// printed returns which of the stand-in's executed commands came from the file:
-// all but those that the host says by itself or a test said by hand.
-func (b *bench) printed(byHand ...string) []string {
-	own := append([]string{"M110 N0", "M115", "M155 S1", "M154 S1", "M105", "M114", "M400"}, byHand...)
-	var out []string
-	for _, e := range b.executed() {
-		if e.Number >= 0 && !slices.Contains(own, e.Line) { // a line whose N was spoiled has no number and does nothing
-			out = append(out, e.Line)
-		}
-	}
-	return out
-}
+// own tells what the host says by itself: questions, and what takes the nozzle
+// off the part and back.
+var own = regexp.MustCompile(`^(G2[01]|G9[01]|M8[23]|M107|M108|M400|M410|M105|M110 N0|M114|M115|M15[45] S1|G28 X Y|G92 [EZ]\S+|(M104|M109|M140|M190|M106|M220|M221) S\S+|G1 F\S+|G0 X\S+ Y\S+ F6000|G1 Z\S+ F480|G1 E\S+ F(1500|300))$`)
 
+// mustHavePrinted fails unless the stand-in carried out the file's commands in
+// order, each once, and besides them only what the host says by itself and what a
+// test said by hand.
 func (b *bench) mustHavePrinted(body []byte, byHand ...string) {
 	b.t.Helper()
-	got, want := b.printed(byHand...), commands(body)
-	if !slices.Equal(got, want) {
-		for i := range min(len(got), len(want)) {
-			if got[i] != want[i] {
-				b.t.Fatalf("command %d of %d was %q, want %q", i, len(want), got[i], want[i])
-			}
+	want := commands(body)
+	n := 0
+	for _, e := range b.executed() {
+		switch {
+		case e.Number < 0: // a line whose N was spoiled has no number and does nothing
+		case n < len(want) && e.Line == want[n]:
+			n++
+		case slices.Contains(byHand, e.Line) || own.MatchString(e.Line):
+		case n < len(want):
+			b.t.Fatalf("command %d of %d was %q, want %q", n, len(want), e.Line, want[n])
+		default:
+			b.t.Fatalf("%q was carried out after the file's end", e.Line)
 		}
-		b.t.Fatalf("%d commands were carried out, want %d", len(got), len(want))
+	}
+	if n < len(want) {
+		b.t.Fatalf("%d commands were carried out, want %d", n, len(want))
 	}
 }
 
@@ -89,8 +92,12 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 	if err != nil || !said.Taken {
 		t.Fatalf("saying a line while held: %+v, %v", said, err)
 	}
-	if now := b.untilRun("held"); now.Taken > held.Taken+1 {
+	parked := b.until("a lifted nozzle", func(now api.Bench) bool { return now.Position.Z > 9 })
+	if now := b.untilRun("held"); now.Taken > held.Taken+20 {
 		t.Errorf("%d lines went out while held", now.Taken-held.Taken)
+	}
+	if x, y := parked.Position.X, parked.Position.Y; x > 100 && x < 130 && y > 100 && y < 130 {
+		t.Errorf("the nozzle waits above the part, at X %.1f Y %.1f", x, y)
 	}
 	if _, err := b.Control(t.Context(), running.ID, "resume"); err != nil {
 		t.Fatal(err)
@@ -106,7 +113,7 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 			laid += s.Filament
 		}
 	})
-	if want := stored.File.FilamentMM + 2; math.Abs(laid-want) > 0.1 { // the file ends with 2 mm drawn back
+	if want := stored.File.FilamentMM + 2; math.Abs(laid-want) > 0.1 { // the file ends with 2 mm drawn back; what is primed is not laid
 		t.Errorf("%.2f mm of filament were laid, want %.2f", laid, want)
 	}
 
@@ -147,7 +154,7 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 
 func TestNoiseOnTheCableChangesNothing(t *testing.T) {
 	printer := quick()
-	printer.Faults = simprinter.Faults{Spoil: 900, Lose: 5000, Double: 5000}
+	printer.Faults = simprinter.Faults{Spoil: 900, Lose: 9000, Double: 9000}
 	b := start(t, printer).live()
 	body := coupon(t, 3)
 	b.mustSend("noisy.gcode", body, true)
@@ -225,34 +232,6 @@ func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
 	b.live()
 }
 
-func TestAPulledCableBreaksTheRunAndTheHostComesBack(t *testing.T) {
-	printer := quick()
-	b := start(t, printer).live()
-	b.mustSend("long.gcode", coupon(t, 300), true)
-	b.untilRun("running")
-	b.device.Close()
-	r := b.untilRun("broken")
-	if !strings.Contains(r.Reason, "port is gone") {
-		t.Errorf("the run broke because %q", r.Reason)
-	}
-	b.until("an absent link", func(now api.Bench) bool { return now.Link.State == "absent" })
-	b.plug(printer)
-	b.live()
-	b.mustSend("short.gcode", coupon(t, 1), true)
-	b.untilRun("finished")
-}
-
-func TestARestartedPrinterBreaksTheRun(t *testing.T) {
-	b := start(t, quick()).live()
-	b.mustSend("long.gcode", coupon(t, 300), true)
-	b.untilRun("running")
-	b.restart()
-	if r := b.untilRun("broken"); !strings.Contains(r.Reason, "restarted") {
-		t.Errorf("the run broke because %q", r.Reason)
-	}
-	b.live()
-}
-
 func TestShuttingDownLeavesNoHeaterOn(t *testing.T) {
 	b := start(t, quick()).live()
 	if set, err := b.SetHeat(t.Context(), "bed", 60); err != nil || !set.Taken {
@@ -260,8 +239,8 @@ func TestShuttingDownLeavesNoHeaterOn(t *testing.T) {
 	}
 	b.until("a warm bed", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 60 })
 	b.service.Close()
-	if last := b.printed(); !slices.Contains(last, "M140 S0") {
-		t.Errorf("at shutdown the printer was told %v", last)
+	if !slices.ContainsFunc(b.executed(), func(e simprinter.Executed) bool { return e.Line == "M140 S0" }) {
+		t.Errorf("at shutdown the printer was told %v", b.executed())
 	}
 	b.up()
 }

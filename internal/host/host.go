@@ -189,6 +189,7 @@ type Host struct {
 	said     string  // the link's reason, as it was last set
 	reopen   bool
 	rate     int       // which of the rates is tried, where none is configured
+	trouble  string    // what the last of them led to
 	pollHeat time.Time // next M105 or M114, where the firmware does not report by itself
 	polling  bool
 	writer   *writer

@@ -148,7 +148,7 @@ func work(t *testing.T, files host.Files, open func() (io.ReadWriteCloser, error
 	}
 	h := host.New(host.Config{
 		Journal: books{journals},
-		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
+		Device:  "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
 		Printer:  host.Printer{Name: "Vesper", Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
 		OpenPort: func(string, int) (io.ReadWriteCloser, error) { return open() },
 	})

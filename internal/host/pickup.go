@@ -324,8 +324,9 @@ func (h *Host) plan(ctx context.Context, id string, c Choice) (run.Plan, io.Read
 	if err != nil {
 		return run.Plan{}, nil, nil, err
 	}
-	if math.IsNaN(c.Height) {
-		left, _, closer, err := replay(h.cfg.Files, file, func(in *bufio.Reader) (run.Point, error) { return run.Replay(in, taken) })
+	if math.IsNaN(c.Height) { // a printer that is kept busy is as far behind as its planner is long
+		made := max(taken-plannerHolds, 0)
+		left, _, closer, err := replay(h.cfg.Files, file, func(in *bufio.Reader) (run.Point, error) { return run.Replay(in, made) })
 		if err != nil {
 			return run.Plan{}, nil, nil, err
 		}

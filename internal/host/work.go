@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"time"
 
 	"diathermon/internal/core/heat"
@@ -62,7 +63,6 @@ func (h *Host) Work(ctx context.Context) {
 		wait := retryOpen
 		if errors.Is(err, errRate) {
 			h.rate++
-			h.setLink(Opening, fmt.Sprintf("nothing of sense at %d baud; trying %d", h.link.Baud, rates[h.rate%len(rates)]), device)
 			wait = closedFor
 		} else if h.reopen {
 			h.reopen, wait = false, closedFor
@@ -122,8 +122,13 @@ func (h *Host) setLink(s LinkState, reason, device string) {
 		h.log.Info("link", "state", s, "reason", reason, "device", device)
 	}
 	h.link.State, h.link.Reason, h.link.Device = s, reason, device
-	if s == LinkState(wire.Live) && h.cfg.Baud == 0 {
+	switch {
+	case h.cfg.Baud > 0:
+	case s == LinkState(wire.Live):
 		h.link.Reason += fmt.Sprintf(", at %d baud", h.link.Baud)
+		h.rate, h.trouble = slices.Index(rates, h.link.Baud), ""
+	case (s == LinkState(wire.Greeting) || s == Opening) && h.trouble != "":
+		h.link.Reason = fmt.Sprintf("%s (found after trying %s; trying %d baud now)", h.trouble, tried(h.rate), rates[h.rate%len(rates)])
 	}
 	h.decide("link %s: %s", s, reason)
 	link := h.link
@@ -186,6 +191,7 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 		case <-deadline.C:
 			h.conv.Tick(h.now())
 			if h.cfg.Baud == 0 && h.conv.Unheard() {
+				h.trouble = h.conv.Trouble()
 				return errRate
 			}
 		case <-show.C:

@@ -493,6 +493,12 @@ func (b *Board) ExecutedSince(n int) []Executed { return b.executed[min(n, len(b
 // Segments returns the plastic laid so far, if the board records.
 func (b *Board) Segments() []Segment { return append([]Segment(nil), b.segments...) }
 
+// Place is where the nozzle really is, whatever the firmware believes, in mm.
+func (b *Board) Place() (x, y, z float64) {
+	at := b.planner.at(b.now, b.rest)
+	return at[0], at[1], at[2]
+}
+
 // Overflows counts the bytes that did not fit the receive buffer.
 func (b *Board) Overflows() int { return b.overflows }
 

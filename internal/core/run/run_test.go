@@ -17,6 +17,8 @@ func TestOnlyTheTablesTransitionsAreAllowed(t *testing.T) {
 		run.Running: {run.Held, run.Ending, run.Stopped, run.Broken, run.Interrupted},
 		run.Held:    {run.Warming, run.Running, run.Ending, run.Stopped, run.Broken, run.Interrupted},
 		run.Ending:  {run.Finished, run.Stopped, run.Broken, run.Interrupted},
+
+		run.Interrupted: {run.Warming, run.Running, run.Held, run.Ending, run.Stopped, run.Broken},
 	}
 	for _, from := range all {
 		for _, to := range all {

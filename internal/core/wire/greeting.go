@@ -27,7 +27,7 @@ func (c *Conversation) greetNext(now time.Duration) {
 	c.habits.early = false
 	c.tries++
 	if c.tries > 3 && c.tries%3 == 1 {
-		c.change(Greeting, c.trouble())
+		c.change(Greeting, c.Trouble())
 	}
 	c.greetAt = now + c.cfg.GreetWait
 	c.out = append(c.out, '\n') // ends whatever half a line the printer holds
@@ -62,8 +62,8 @@ func (c *Conversation) identify(now time.Duration) {
 	c.sayNew(now, Request{Command: "M115"}, true)
 }
 
-// trouble says why the greeting does not come to an end.
-func (c *Conversation) trouble() string {
+// Trouble says why the greeting does not come to an end.
+func (c *Conversation) Trouble() string {
 	switch {
 	case c.heard == 0:
 		return "the port is open but the printer says nothing: is it switched on, and is this its port?"
@@ -114,7 +114,9 @@ func (c *Conversation) hearGreeting(now time.Duration, r Reply) bool {
 		return true
 	}
 	if c.greet == asking && c.base == c.cursor && c.owed == 0 { // not asked yet
-		c.greetAt = now + c.cfg.BootQuiet
+		if r.Kind != Report {
+			c.greetAt = now + c.cfg.BootQuiet
+		}
 		return true
 	}
 	if c.greet == asking && r.Kind == Resend && (r.Number > c.next || r.Number < c.base) { // of an older greeting, or misheard
@@ -182,7 +184,6 @@ func (c *Conversation) hearTest(now time.Duration, r Reply) {
 // conversation said last.
 func (c *Conversation) hearCount(now time.Duration, r Reply) {
 	if r.Kind != Resend {
-		c.greetAt = min(max(c.greetAt, now+c.cfg.Settle), now+c.cfg.GreetWait)
 		return
 	}
 	c.greetAt = now + c.cfg.BootQuiet

@@ -97,7 +97,7 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 		if unasked := c.base == c.cursor || c.at(c.base).Lane == File; c.greet == done && (r.Kind == Error || r.Kind == Other && unasked) {
 			c.doubt = true
 		}
-		if c.settle > 0 {
+		if c.settle > 0 && r.Kind == Error {
 			c.settle = now + c.cfg.Settle
 		}
 		if c.base == c.cursor {

@@ -57,7 +57,7 @@ func (c *Conversation) overdue(now time.Duration) {
 	c.lastProbe = now
 	c.probes++
 	c.doubt = true
-	if c.probes > 1 && c.state == Live {
+	if now-c.lastWord >= 5*c.cfg.Silence && c.state == Live {
 		c.change(Silent, fmt.Sprintf("no answer for %s: the printer is busy, or the cable is loose", (now-c.lastWord).Round(time.Second)))
 	}
 	if last := c.at(c.cursor - 1); last.own && last.Command == question {

@@ -92,7 +92,7 @@ type Config struct {
 	BootWait  time.Duration // greet after this long if the printer says nothing by itself; 2 s
 	BootQuiet time.Duration // greet once a printer that spoke has been quiet for this long; 250 ms
 	GreetWait time.Duration // greet again after this long without an answer; 3 s
-	Silence   time.Duration // a line under way unanswered for this long raises a question; 5 s
+	Silence   time.Duration // a line under way unanswered for this long raises a question; 2 s. Five times that is called silent
 	SlowWait  time.Duration // the same for commands that wait by themselves, from the last word heard; 3 min
 	GiveUp    time.Duration // after this long without one byte the printer is dead; 10 min
 	Settle    time.Duration // quiet before a line is said again; 25 ms
@@ -121,7 +121,7 @@ func (c Config) withDefaults() Config {
 	set(&c.BootWait, 2*time.Second)
 	set(&c.BootQuiet, 250*time.Millisecond)
 	set(&c.GreetWait, 3*time.Second)
-	set(&c.Silence, 5*time.Second)
+	set(&c.Silence, 2*time.Second)
 	set(&c.SlowWait, 3*time.Minute)
 	set(&c.GiveUp, 10*time.Minute)
 	set(&c.Settle, 25*time.Millisecond)
