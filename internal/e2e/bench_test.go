@@ -3,19 +3,24 @@ package e2e
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"fmt"
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
 	"go.bug.st/serial"
 
 	"diathermon/internal/api"
+	"diathermon/internal/client"
 	"diathermon/internal/core/gcode"
+	"diathermon/internal/records/cluster"
 	"diathermon/internal/simprinter"
 )
 
@@ -94,6 +99,190 @@ func BenchmarkLines(b *testing.B) {
 		b.ReportMetric(alone, "bare-lines/s")
 		b.ReportMetric(whole, "service-lines/s")
 		b.ReportMetric(whole/alone, "service/bare")
+	}
+}
+
+// BenchmarkCable measures the share of the cable's bytes that the file's lines
+// take, 30 bytes a line with number and checksum, one line at a time and with the
+// window, through the whole service.
+func BenchmarkCable(b *testing.B) {
+	const seconds = 3
+	for _, baud := range []int{115200, 250000, 1000000} {
+		for _, latency := range []time.Duration{time.Millisecond, 16 * time.Millisecond} {
+			for _, buffer := range []int{128, 4096} {
+				b.Run(fmt.Sprintf("baud=%d/latency=%s/buffer=%d", baud, latency, buffer), func(b *testing.B) {
+					for b.Loop() {
+						for _, window := range []string{"single", "auto"} {
+							printer := simprinter.Vesper()
+							printer.Baud, printer.Latency, printer.ReceiveBuffer, printer.CommandSlots = baud, latency, buffer, 8
+							printer.Dialect.Numbered, printer.Dialect.Telling = true, true
+							s := start(b, printer)
+							s.service.Close()
+							s.config.Baud, s.config.Wire.Window = baud, window
+							s.up()
+							s.live()
+							lines := baud / 10 * seconds / 30
+							if window == "single" { // which takes longer for each
+								lines /= 8
+							}
+							var body bytes.Buffer
+							for range lines {
+								body.WriteString("G1 F12000.0000000\n")
+							}
+							stored := s.mustSend("feeds.gcode", body.Bytes(), false)
+							s.device.Received()
+							if _, err := s.Start(b.Context(), stored.File.Name); err != nil {
+								b.Fatal(err)
+							}
+							s.until("half of the file", func(now api.Bench) bool { return now.Run.Taken > lines/4 })
+							s.device.Received() // the middle of the file is measured
+							s.until("most of the file", func(now api.Bench) bool { return now.Run.Taken > lines*3/4 })
+							got := s.device.Received()
+							s.untilRun("finished")
+							s.service.Close()
+							s.device.Close()
+							name := "window-%"
+							if window == "single" {
+								name = "single-%"
+							}
+							b.ReportMetric(float64(got.Bytes)/(got.Took.Seconds()*float64(baud)/10)*100, name)
+						}
+					}
+				})
+			}
+		}
+	}
+}
+
+// BenchmarkPlanner measures how long the printer's planner is without moves
+// while it draws half-millimetre moves at 60 mm/s, 120 a second, less than the
+// cable carries.
+func BenchmarkPlanner(b *testing.B) {
+	for b.Loop() {
+		for _, window := range []string{"single", "auto"} {
+			printer := simprinter.Vesper()
+			printer.Latency, printer.CommandSlots = 16*time.Millisecond, 8
+			printer.Dialect.Numbered, printer.Dialect.Telling = true, true
+			s := start(b, printer)
+			s.service.Close()
+			s.config.Wire.Window = window
+			s.up()
+			s.live()
+			var body bytes.Buffer
+			body.WriteString("G28\nG1 F3600\nG1 X155 Y115\n")
+			for i := range 1500 {
+				angle := float64(i) / 80
+				fmt.Fprintf(&body, "G1 X%.3f Y%.3f E%.5f\n", 115+40*math.Cos(angle), 115+40*math.Sin(angle), float64(i)/100)
+			}
+			s.mustSend("circles.gcode", body.Bytes(), true)
+			s.until("the first moves", func(now api.Bench) bool { return now.Run.Taken > 100 })
+			var before, after time.Duration
+			s.device.Do(func(board *simprinter.Board) { before = board.Starved() })
+			begun := time.Now()
+			s.until("the last moves", func(now api.Bench) bool { return now.Run.Taken > 1300 })
+			took := time.Since(begun)
+			s.device.Do(func(board *simprinter.Board) { after = board.Starved() })
+			s.service.Close()
+			s.device.Close()
+			name := "window-starved-%"
+			if window == "single" {
+				name = "single-starved-%"
+			}
+			b.ReportMetric((after-before).Seconds()/took.Seconds()*100, name)
+		}
+	}
+}
+
+// BenchmarkHalt measures the time from a halt's request to its last byte at the
+// printer, while a file is streamed, 200 MB are uploaded again and again and 50
+// clients follow the events.
+func BenchmarkHalt(b *testing.B) {
+	const halts = 100
+	for b.Loop() {
+		printer := simprinter.Vesper()
+		printer.Baud, printer.Warp, printer.Dialect.Telling = 0, 20, true
+		s := start(b, printer).live()
+		ctx, end := context.WithCancel(b.Context())
+		for range 50 {
+			go s.Events(ctx, func(client.Event) {})
+		}
+		part := bytes.Repeat([]byte("G1 X10 Y10 E1 F3000\nG1 X20 Y20 E2 F3000\n"), 200<<20/40)
+		var uploading sync.WaitGroup
+		uploading.Go(func() {
+			for i := 0; ctx.Err() == nil; i++ {
+				s.Send(ctx, client.Sending{Name: fmt.Sprintf("large-%d.gcode", i), Body: bytes.NewReader(part), Size: int64(len(part))})
+				s.Remove(ctx, fmt.Sprintf("large-%d.gcode", i))
+			}
+		})
+		s.mustSend("long.gcode", coupon(b, 2000), false)
+		var took []time.Duration
+		for range halts {
+			s.live()
+			if _, err := s.Start(b.Context(), "long.gcode"); err != nil {
+				b.Fatal(err)
+			}
+			s.until("streaming", func(now api.Bench) bool { return now.Run != nil && now.Run.Taken > 60 })
+			begun := time.Now()
+			if err := s.Halt(b.Context()); err != nil {
+				b.Fatal(err)
+			}
+			for halted := false; !halted; {
+				s.device.Do(func(board *simprinter.Board) { halted = board.Halted() })
+			}
+			took = append(took, time.Since(begun))
+			if err := s.Reconnect(b.Context()); err != nil {
+				b.Fatal(err)
+			}
+			s.until("a new greeting", func(now api.Bench) bool { return now.Link.State != "dead" })
+		}
+		end()
+		uploading.Wait()
+		slices.Sort(took)
+		b.ReportMetric(took[halts/2].Seconds()*1000, "median-ms")
+		b.ReportMetric(took[halts*99/100-1].Seconds()*1000, "p99-ms")
+		b.ReportMetric(took[halts-1].Seconds()*1000, "longest-ms")
+	}
+}
+
+// BenchmarkDatabaseAway measures the longest gap in the sending at 115200 baud,
+// with PostgreSQL there all the time and with it stopped and started meanwhile.
+func BenchmarkDatabaseAway(b *testing.B) {
+	for b.Loop() {
+		for _, away := range []bool{false, true} {
+			private, err := cluster.Start(b.Context(), filepath.Join(reachable(b), "database"))
+			if err != nil {
+				b.Fatal(err)
+			}
+			printer := simprinter.Vesper()
+			printer.Dialect.Telling = true
+			s := start(b, printer)
+			s.service.Close()
+			s.config.Database = private.URL
+			s.up()
+			s.live()
+			var body bytes.Buffer
+			for range 384 * 12 {
+				body.WriteString("G1 F12000.0000000\n")
+			}
+			s.mustSend("feeds.gcode", body.Bytes(), true)
+			s.until("streaming", func(now api.Bench) bool { return now.Run.Taken > 200 })
+			s.device.Received()
+			if away {
+				private.Stop()
+				<-time.After(2 * time.Second)
+			}
+			s.until("most of the file", func(now api.Bench) bool { return now.Run.Taken > 384*10 })
+			gap := s.device.Received().Gap
+			s.service.Close()
+			s.device.Close()
+			name := "there-gap-ms"
+			if away {
+				name = "away-gap-ms"
+			} else {
+				private.Stop()
+			}
+			b.ReportMetric(gap.Seconds()*1000, name)
+		}
 	}
 }
 

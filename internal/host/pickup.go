@@ -145,6 +145,8 @@ func (h *Host) rejoin(ctx context.Context, last int) {
 		h.forgotten("the printer was out of reach while the run was being picked up")
 		return
 	}
+	j.quit()
+	j.lines, j.batch, j.eof = nil, nil, false
 	conv.Hold(h.now(), true)
 	command := min(j.story.Commands(last), j.record.Commands)
 	j.record.Taken, j.said, j.fed, j.rejoining = command, command, command, true

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 	"time"
 
 	"diathermon/internal/core/heat"
@@ -394,7 +395,9 @@ func (h *Host) heard(r wire.Reply) {
 			h.flight.add(markMeasured, fmt.Appendf(nil, "X %.2f Y %.2f Z %.2f E %.2f", p[0], p[1], p[2], p[3]))
 		}
 	case wire.Error:
-		h.message("error", r.Text)
+		if !strings.Contains(r.Text, "Last Line:") { // which is the conversation's own upkeep
+			h.message("error", r.Text)
+		}
 	case wire.Fatal:
 		h.message("fatal", r.Text)
 	case wire.Action:

@@ -38,6 +38,8 @@ type Board struct {
 	overflows int
 	paused    bool    // XOFF was said
 	idleAt    float64 // "wait" is due then
+	dry       float64 // when the planner ran out of moves; 0: it did not, or was meant to
+	starved   float64 // s it was without moves in the middle of a file
 	stalled   float64 // nothing happens until then
 
 	current   *command
@@ -409,6 +411,9 @@ func (b *Board) pass(t float64) {
 // made accounts for a move that has ended.
 func (b *Board) made(m *move) {
 	b.rest = m.to
+	if len(b.planner.moves) == 1 {
+		b.dry = m.ends
+	}
 	if m.filament > 0 && b.cfg.Record && (m.from[0] != m.to[0] || m.from[1] != m.to[1]) {
 		b.segments = append(b.segments, Segment{From: [3]float64(m.from[:3]), To: [3]float64(m.to[:3]), Filament: m.filament})
 	}
@@ -492,6 +497,18 @@ func (b *Board) ExecutedSince(n int) []Executed { return b.executed[min(n, len(b
 
 // Segments returns the plastic laid so far, if the board records.
 func (b *Board) Segments() []Segment { return append([]Segment(nil), b.segments...) }
+
+// Starved is how long the planner was without moves in the middle of a file: not
+// while it was told to wait until nothing moves.
+func (b *Board) Starved() time.Duration { return seconds(b.starved) }
+
+// fed ends a time without moves.
+func (b *Board) fed() {
+	if b.dry > 0 {
+		b.starved += b.now - b.dry
+		b.dry = 0
+	}
+}
 
 // Place is where the nozzle really is, whatever the firmware believes, in mm.
 func (b *Board) Place() (x, y, z float64) {

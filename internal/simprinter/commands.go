@@ -152,6 +152,7 @@ func (b *Board) straight(c *command) func() bool {
 			return false
 		}
 		to := b.target(c)
+		b.fed()
 		b.planner.add(b.now, b.planned, to, b.feed*b.speed, b.flow)
 		b.planned = to
 		return true
@@ -170,6 +171,7 @@ func (b *Board) arc(c *command) func() bool {
 			if b.planner.full() {
 				return false
 			}
+			b.fed()
 			b.planner.add(b.now, b.planned, points[0], b.feed*b.speed, b.flow)
 			b.planned, points = points[0], points[1:]
 		}
@@ -222,6 +224,7 @@ func (b *Board) settled(then func()) func() bool {
 		if len(b.planner.moves) > 0 {
 			return false
 		}
+		b.dry = 0
 		then()
 		return true
 	}

@@ -44,6 +44,7 @@ type Device struct {
 	bytes  int           // received
 	first  time.Duration // when the first byte of them came
 	latest time.Duration
+	gap    time.Duration // the longest between two arrivals
 }
 
 // port is the pseudo-terminal of a cable that is plugged in.
@@ -183,12 +184,20 @@ func (d *Device) Do(f func(*Board)) {
 	d.stir()
 }
 
-// Received tells how many lines and bytes have come over the cable, and how long
-// it took from the first to the last.
-func (d *Device) Received() (lines, bytes int, took time.Duration) {
+// Traffic is what has come over the cable to the board.
+type Traffic struct {
+	Lines, Bytes int
+	Took         time.Duration // from the first byte to the last
+	Gap          time.Duration // the longest time between two arrivals
+}
+
+// Received tells what has come over the cable since it was last asked.
+func (d *Device) Received() Traffic {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	return d.lines, d.bytes, d.latest - d.first
+	t := Traffic{d.lines, d.bytes, d.latest - d.first, d.gap}
+	d.lines, d.bytes, d.gap = 0, 0, 0
+	return t
 }
 
 // now is the board's time.
@@ -327,9 +336,6 @@ const bootTime = 30 * time.Millisecond
 // arrive puts bytes on the cable towards the board.
 func (d *Device) arrive(data []byte) {
 	now := d.now()
-	if d.bytes == 0 {
-		d.first = now
-	}
 	if d.mismatch() {
 		for i := range data {
 			data[i] ^= 0x5a
@@ -420,6 +426,12 @@ func (d *Device) count(data []byte, at time.Duration) {
 		if b == '\n' {
 			d.lines++
 		}
+	}
+	begins := at - time.Duration(len(data))*d.perByte()
+	if d.bytes == 0 {
+		d.first = begins
+	} else {
+		d.gap = max(d.gap, begins-d.latest)
 	}
 	d.bytes += len(data)
 	d.latest = at

@@ -6,6 +6,7 @@ import { useHost } from '../live/host'
 import HeatChart from '../parts/HeatChart.vue'
 import HeaterCard from '../parts/HeaterCard.vue'
 import MessageList from '../parts/MessageList.vue'
+import PortList from '../parts/PortList.vue'
 import PositionCard from '../parts/PositionCard.vue'
 import RunCard from '../parts/RunCard.vue'
 
@@ -19,7 +20,10 @@ const waiting = computed(() => host.link?.state === 'opening' || host.link?.stat
   </v-alert>
   <v-alert v-else-if="host.link && !host.live" :type="waiting ? 'info' : 'error'" variant="tonal" :icon="mdiAlertCircle" class="mb-4" data-link-reason>
     <div class="d-flex flex-wrap align-center ga-3">
-      <span class="flex-grow-1 break">{{ host.link.reason }}</span>
+      <div class="flex-grow-1 break" style="min-width: 240px; flex-basis: 0">
+        {{ host.link.reason }}
+        <PortList v-if="host.link.state === 'absent'" />
+      </div>
       <v-btn v-if="!waiting && !host.going" :prepend-icon="mdiConnection" variant="outlined" @click="host.reconnect()">Reconnect</v-btn>
     </div>
   </v-alert>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiSend } from '@mdi/js'
+import { mdiDownload, mdiSend } from '@mdi/js'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
 
 import { answered, api } from '../api/client'
@@ -62,7 +62,10 @@ function recall(step: number) {
       />
       <v-btn type="submit" color="primary" variant="flat" height="40" :icon="mdiSend" rounded="lg" :loading="busy" :disabled="!host.live" title="Say it" />
     </form>
-    <v-checkbox v-model="reports" label="Show reports and other upkeep" density="compact" hide-details class="px-3 pb-2" />
+    <div class="d-flex flex-wrap align-center px-3 pb-2 ga-2">
+      <v-checkbox v-model="reports" label="Show reports and other upkeep" density="compact" hide-details class="flex-grow-1" />
+      <v-btn variant="text" size="small" :prepend-icon="mdiDownload" href="/v1/wire/recording" title="Raw traffic, readings, positions and decisions, as one archive">Last ten minutes</v-btn>
+    </div>
   </v-card>
 </template>
 

@@ -78,11 +78,12 @@ export const useHost = defineStore('host', () => {
   const control = (verb: 'hold' | 'resume' | 'stop') => attempt(async () => {
     if (run.value) await answered(api.POST(`/v1/runs/{id}/${verb}`, { params: { path: { id: run.value.id } } }))
   })
+  const pickUp = (id: string, choice: Schemas['PickUp']) => attempt(() => answered(api.POST('/v1/runs/{id}/pick-up', { params: { path: { id } }, body: choice })))
   const start = (file: string) => attempt(() => answered(api.POST('/v1/runs', { body: { file } })))
   const halt = () => attempt(() => answered(api.POST('/v1/halt')))
   const reconnect = () => attempt(() => answered(api.POST('/v1/bench/reconnect')))
   const setHeat = (heater: string, setpoint: number) =>
     attempt(() => answered(api.PUT('/v1/heat/{heater}', { params: { path: { heater } }, body: { setpoint } })))
 
-  return { printer, link, heaters, position, run, messages, connected, problem, live, going, listen, tell, attempt, control, start, halt, reconnect, setHeat }
+  return { printer, link, heaters, position, run, messages, connected, problem, live, going, listen, tell, attempt, control, pickUp, start, halt, reconnect, setHeat }
 })

@@ -1,17 +1,21 @@
 <script setup lang="ts">
-import { mdiPause, mdiPlay, mdiStop } from '@mdi/js'
+import { mdiDownload, mdiPause, mdiPlay, mdiStop } from '@mdi/js'
 import { useIntervalFn } from '../live/interval'
 import { computed, ref } from 'vue'
 
 import { useHost } from '../live/host'
 import { span } from '../live/words'
+import PickUpDialog from './PickUpDialog.vue'
 
 const host = useHost()
 const asking = ref(false)
+const picking = ref(false)
 const now = ref(Date.now())
 useIntervalFn(() => { now.value = Date.now() }, 1000)
 
 const run = computed(() => host.run)
+const interrupted = computed(() => run.value?.state === 'interrupted')
+const recorded = computed(() => ['stopped', 'broken', 'interrupted'].includes(run.value?.state ?? ''))
 const share = computed(() => (run.value?.progress?.share ?? 0) * 100)
 const elapsed = computed(() => {
   if (!run.value?.started) return 0
@@ -38,7 +42,8 @@ async function stop() {
           <div class="flex-grow-1 text-title-medium break">{{ run.file }}</div>
           <v-chip :color="colour" variant="tonal" size="small" data-run-state>{{ run.state }}</v-chip>
         </div>
-        <p v-if="run.reason" class="mb-3 break">{{ run.reason }}</p>
+        <p v-if="run.reason" class="mb-3 break" data-run-reason>{{ run.reason }}</p>
+        <p v-if="interrupted && !run.needs_plan" class="mb-3 text-medium-emphasis">As soon as the printer is back it is asked whether it has kept its place.</p>
         <v-progress-linear :model-value="share" :indeterminate="run.state === 'warming'" :color="colour" height="10" rounded :aria-label="`${run.state}, ${share.toFixed(0)} percent`" />
         <div v-if="run.progress" class="d-flex flex-wrap ga-6 mt-4 figures">
           <div>
@@ -63,20 +68,29 @@ async function stop() {
           </div>
         </div>
       </v-card-text>
-      <v-card-actions v-if="host.going" class="px-4 pb-4 ga-2">
+      <v-card-actions v-if="interrupted" class="px-4 pb-4 ga-2 flex-wrap">
+        <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="!run.needs_plan || !host.live" @click="picking = true">Pick up…</v-btn>
+        <v-btn variant="outlined" :prepend-icon="mdiStop" @click="asking = true">Give up</v-btn>
+        <v-btn variant="text" :prepend-icon="mdiDownload" :href="`/v1/runs/${run.id}/recording`">Recording</v-btn>
+      </v-card-actions>
+      <v-card-actions v-else-if="recorded" class="px-4 pb-4">
+        <v-btn variant="text" :prepend-icon="mdiDownload" :href="`/v1/runs/${run.id}/recording`">Recording</v-btn>
+      </v-card-actions>
+      <v-card-actions v-else-if="host.going" class="px-4 pb-4 ga-2">
         <v-btn v-if="run.state === 'held'" variant="flat" color="primary" :prepend-icon="mdiPlay" @click="host.control('resume')">Resume</v-btn>
         <v-btn v-else variant="tonal" color="primary" :prepend-icon="mdiPause" :disabled="run.state === 'ending' || run.state === 'waiting'" @click="host.control('hold')">Hold</v-btn>
         <v-btn variant="outlined" :prepend-icon="mdiStop" :disabled="run.state === 'ending'" @click="asking = true">Stop</v-btn>
       </v-card-actions>
     </template>
     <v-dialog v-model="asking" max-width="420">
-      <v-card title="Stop this run?">
+      <v-card :title="interrupted ? 'Give this run up?' : 'Stop this run?'">
         <v-card-text class="break">{{ run?.file }} cannot be carried on afterwards. Heaters and fan are turned off.</v-card-text>
         <v-card-actions>
-          <v-btn variant="text" @click="asking = false">Keep printing</v-btn>
-          <v-btn variant="flat" color="error" @click="stop">Stop it</v-btn>
+          <v-btn variant="text" @click="asking = false">{{ interrupted ? 'Keep it' : 'Keep printing' }}</v-btn>
+          <v-btn variant="flat" color="error" @click="stop">{{ interrupted ? 'Give it up' : 'Stop it' }}</v-btn>
         </v-card-actions>
       </v-card>
     </v-dialog>
+    <PickUpDialog v-model="picking" />
   </v-card>
 </template>

@@ -38,7 +38,7 @@ func (c *Conversation) greetNext(now time.Duration) {
 		return
 	}
 	if c.cfg.Earlier.Said > 0 && c.greet != numbering {
-		c.greet = recounting
+		c.greet, c.told = recounting, false
 		l := line{Request: Request{Command: question}, number: c.cfg.Earlier.Said + far, own: true}
 		c.write(&l, c.tries > 1)
 		return
@@ -188,8 +188,12 @@ func (c *Conversation) hearCount(now time.Duration, r Reply) {
 	}
 	c.greetAt = now + c.cfg.BootQuiet
 	if r.Number != c.rejoined+1 {
-		c.rejoined, c.recounts = r.Number-1, 0
+		c.rejoined, c.recounts, c.told = r.Number-1, 0, false
 	}
+	if c.told { // one answer to each question counts
+		return
+	}
+	c.told = true
 	if c.recounts++; c.recounts < 2 {
 		return
 	}
@@ -204,6 +208,17 @@ func (c *Conversation) hearCount(now time.Duration, r Reply) {
 	c.firmware = c.cfg.Earlier.Firmware
 	c.window.narrow = narrowFor // what is still on its way from before makes the count uncertain
 	c.window.learn(pick(c.cfg.Buffer, c.firmware.Buffer), pick(c.cfg.Slots, c.firmware.Slots))
+}
+
+// recount asks anew for the last line the printer took: it has taken more of what
+// an earlier conversation said than it had told.
+func (c *Conversation) recount(now time.Duration) {
+	const reason = "the printer's count of lines was not certain; asking again"
+	c.lose(reason)
+	c.greet, c.recounts, c.rejoined, c.claimed = listening, 0, -1, 0
+	c.greetAt = now + c.cfg.BootQuiet
+	c.settle, c.owed = 0, 0
+	c.change(Greeting, reason)
 }
 
 // greeted goes on when M115 has been taken.

@@ -193,6 +193,7 @@ type Conversation struct {
 	heard    int    // bytes, while greeting
 	tests    int    // of the firmware's care
 	rubbish  int    // of which no printer says
+	told     bool   // the question for its count has been answered
 	recounts int    // times in a row that the printer told the same number
 	firstOdd string // the first line heard while greeting that no printer says
 	firmware Firmware
