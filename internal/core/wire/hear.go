@@ -83,7 +83,7 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 	case Skip:
 		c.word(now)
 		c.owed++
-		c.doubt = true
+		c.doubt = c.next
 		if r.Number >= c.base && r.Number < c.cursor {
 			c.take(now, r.Number, r)
 		}
@@ -95,7 +95,7 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 		}
 	default:
 		if unasked := c.base == c.cursor || c.at(c.base).Lane == File; c.greet == done && (r.Kind == Error || r.Kind == Other && unasked) {
-			c.doubt = true
+			c.doubt = c.next
 		}
 		if c.settle > 0 && r.Kind == Error {
 			c.settle = now + c.cfg.Settle
@@ -151,7 +151,7 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 		return
 	}
 	if c.base == c.cursor { // nobody's
-		c.doubt = true
+		c.doubt = c.next
 		return
 	}
 	through := c.base
@@ -165,7 +165,7 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 			c.leap = through
 			return
 		}
-		c.doubt = false
+		c.certain(through)
 	case warm && !c.habits.chatty:
 		asked := c.base
 		for asked < c.cursor && !strings.HasPrefix(c.at(asked).Command, question) {
@@ -176,7 +176,7 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 			break
 		}
 		through, c.habits.askedOK = asked, true
-		c.doubt = false
+		c.certain(asked)
 	case c.habits.askedOK && !c.habits.chatty && strings.HasPrefix(c.at(c.base).Command, question) && c.ignored < beliefIn:
 		c.ignored++ // an answer to the question has temperatures: this is an ok too many
 		return
@@ -204,8 +204,9 @@ func (c *Conversation) take(now time.Duration, through int, r Reply) {
 			c.habits.askedOK = false
 		}
 		c.window.taken()
-		if r.Number == l.number && r.Kind == OK || l.own && l.Command == question {
+		if r.Kind == OK && (r.Number == l.number || l.own && l.Command == question) {
 			c.window.sure()
+			c.certain(l.number)
 		}
 	}
 	c.strange, c.ignored, c.leap = 0, 0, 0
@@ -216,6 +217,13 @@ func (c *Conversation) take(now time.Duration, through int, r Reply) {
 		c.greeted(now, ParseFirmware(answer))
 	}
 	c.pump(now)
+}
+
+// certain notes that the lines up to a number are known to be taken.
+func (c *Conversation) certain(number int) {
+	if number+1 >= c.doubt {
+		c.doubt = 0
+	}
 }
 
 // hasTemperatures tells an answer to M105.
@@ -264,7 +272,7 @@ func (c *Conversation) resend(now time.Duration, number int) {
 		c.take(now, c.base, Reply{})
 	}
 	c.base, c.cursor, c.answer = number, number, nil
-	c.doubt = true
+	c.doubt = c.next
 }
 
 // first is the lowest number that this conversation has a line for.

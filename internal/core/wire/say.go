@@ -56,7 +56,7 @@ func (c *Conversation) overdue(now time.Duration) {
 	}
 	c.lastProbe = now
 	c.probes++
-	c.doubt = true
+	c.doubt = c.next
 	if now-c.lastWord >= 5*c.cfg.Silence && c.state == Live {
 		c.change(Silent, fmt.Sprintf("no answer for %s: the printer is busy, or the cable is loose", (now-c.lastWord).Round(time.Second)))
 	}
@@ -144,13 +144,13 @@ func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 		c.lastWord, c.probes = now, 0
 	}
 	c.bytes += gcode.NumberedSize(c.next, len(r.Command))
-	if r.Lane == File && !c.habits.numbered {
-		c.doubt = true
-	}
 	l := c.at(c.next)
 	*l = line{Request: r, number: c.next, end: c.bytes, own: own}
 	c.next++
 	c.cursor = c.next
+	if r.Lane == File && !c.habits.numbered {
+		c.doubt = c.next
+	}
 	c.write(l, false)
 }
 

@@ -171,7 +171,7 @@ type Conversation struct {
 	held   bool // the file lane is held back
 	answer []string
 
-	doubt     bool          // some ok may have been one too many
+	doubt     int           // lines below this number, and not yet certain, may have been acknowledged by an ok too many; 0: none
 	owed      int           // requests to resend whose ok has not come
 	settle    time.Duration // nothing is said before this; 0: no wait
 	asked     time.Duration // when the last of them came
@@ -230,7 +230,7 @@ func New(cfg Config, now time.Duration) *Conversation {
 func (c *Conversation) begin(now time.Duration, reason string) {
 	c.lose(reason)
 	c.base, c.cursor, c.next = 0, 0, 0
-	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt = 0, 0, 0, 0, 0, false
+	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt = 0, 0, 0, 0, 0, 0
 	c.window = newWindow(c.cfg)
 	c.habits = habits{}
 	c.tests = 0
@@ -269,7 +269,7 @@ func (c *Conversation) Pending() int { return len(c.manual) + len(c.file) + c.ne
 // Sure reports whether everything that was said is known to be taken. Where oks
 // do not name their lines it is so once the printer has answered a question at
 // the end.
-func (c *Conversation) Sure() bool { return c.base == c.next && !c.doubt }
+func (c *Conversation) Sure() bool { return c.base == c.next && c.doubt == 0 }
 
 // Send queues a request in its lane.
 func (c *Conversation) Send(now time.Duration, r Request) {
@@ -350,7 +350,7 @@ func (c *Conversation) Deadline() time.Duration {
 		return c.xoff + c.cfg.Silence
 	case c.base < c.cursor:
 		return c.overdueAt()
-	case c.doubt && c.idle():
+	case c.doubt > 0 && c.idle():
 		return c.lastWord + c.cfg.BootQuiet
 	}
 	return 0
@@ -375,9 +375,8 @@ func (c *Conversation) Tick(now time.Duration) {
 	case c.base < c.cursor:
 		c.overdue(now)
 	case !c.fresh():
-		c.doubt = false
+		c.doubt = 0
 	default: // the file's lines have been said, and plain oks do not tell for certain that they were taken
-		c.doubt = false
 		c.sayNew(now, Request{Command: question}, true)
 	}
 }
