@@ -145,11 +145,13 @@ func (b *Book) Said(next int) {
 // sync forces what was written onto the disk now and then.
 func (b *Book) sync() {
 	defer close(b.done)
+	defer b.file.Close()
 	tick := time.NewTicker(SyncEvery)
 	defer tick.Stop()
 	for {
 		select {
 		case <-b.quit:
+			b.file.Sync()
 			return
 		case <-tick.C:
 		}
@@ -163,17 +165,17 @@ func (b *Book) sync() {
 	}
 }
 
-// Close ends the book. A run that is over needs none any more; one that may be
-// picked up keeps it.
+// Close ends the book. A run that is over needs none any more, and nobody waits
+// for the disk; one that may be picked up keeps it, safe on disk when Close
+// returns.
 func (b *Book) Close(keep bool) {
-	close(b.quit)
-	<-b.done
-	if keep {
-		b.file.Sync()
-	} else {
+	if !keep {
 		os.Remove(b.path)
 	}
-	b.file.Close()
+	close(b.quit)
+	if keep {
+		<-b.done
+	}
 }
 
 // Unfinished returns the story of the run that was cut off last and its book to

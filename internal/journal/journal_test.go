@@ -1,0 +1,189 @@
+package journal
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"reflect"
+	"strings"
+	"testing"
+	"time"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+)
+
+func folder(t testing.TB) *Folder {
+	t.Helper()
+	f, err := Open(filepath.Join(t.TempDir(), "journal"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return f
+}
+
+// entries are a run's, from its beginning to being held.
+func entries() []run.Entry {
+	back := run.Point{State: gcode.State{Modes: gcode.Modes{Feed: 40, RelativeExtruder: true}, At: gcode.Position{1, 2, 0.4, 7}, Homed: [3]bool{true, true, true}}, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}
+	return []run.Entry{
+		{Kind: run.Counts, Number: 5, Command: 0},
+		{Kind: run.Becomes, State: run.Warming},
+		{Kind: run.Other, Number: 9, Text: "M105"},
+		{Kind: run.Reached, Number: 14, Command: 9},
+		{Kind: run.Other, Number: 20, Text: "M104 S210"},
+		{Kind: run.Becomes, State: run.Held, Reason: "held by hand", Back: &back},
+	}
+}
+
+// written returns a folder with the journal of a run that was cut off, its file
+// and the story so far.
+func written(t testing.TB) (*Folder, string, run.Story) {
+	t.Helper()
+	f := folder(t)
+	record := run.Record{ID: "0198-a", File: "knob.gcode", SHA256: "ab", State: run.Waiting, Created: time.Now().UTC(), Commands: 900}
+	b, err := f.Begin(record)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var story run.Story
+	story.Tell(run.Entry{Kind: run.Begins, Record: &record})
+	for _, e := range entries() {
+		if err := b.Note(e); err != nil {
+			t.Fatal(err)
+		}
+		story.Tell(e)
+	}
+	b.Said(31)
+	story.Said = 31
+	b.Close(true)
+	return f, b.path, story
+}
+
+func TestARunThatWasCutOffIsFoundAsItWas(t *testing.T) {
+	f, _, want := written(t)
+	got, b, err := f.Unfinished()
+	if err != nil || !reflect.DeepEqual(*got, want) {
+		t.Fatalf("found %+v, %v\nwant %+v", got, err, want)
+	}
+	if n := got.Commands(20); n != 14 { // 16 lines from 5 to 20, two of them not the file's
+		t.Errorf("line 20 is command %d of the file, want 14", n)
+	}
+	b.Note(run.Entry{Kind: run.Reached, Number: 30, Command: 24})
+	b.Close(true)
+	if got, b, err = f.Unfinished(); err != nil || got.Taken != 24 {
+		t.Errorf("written on, it is %+v, %v", got, err)
+	}
+	b.Close(false)
+	if got, _, err = f.Unfinished(); got != nil || err != nil {
+		t.Errorf("a run that is over is found again: %+v, %v", got, err)
+	}
+}
+
+func TestAJournalIsReadUpToWhereverItWasCutOrDamaged(t *testing.T) {
+	f, path, want := written(t)
+	whole, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	end := strings.IndexByte(string(whole), 0)
+	first := strings.IndexByte(string(whole), '\n') + 1
+	first += strings.IndexByte(string(whole[first:]), '\n') + 1
+	for cut := 0; cut < end; cut++ {
+		for _, damage := range []bool{false, true} {
+			b := append([]byte{}, whole[:cut]...)
+			if damage { // one byte is spoiled and the rest is there
+				b = append(append(b, whole[cut]^0x21), whole[cut+1:]...)
+			}
+			os.WriteFile(path, b, 0o644)
+			story, book, err := f.Unfinished()
+			switch {
+			case story == nil && cut >= first:
+				t.Fatalf("cut at %d of %d, damaged %v: nothing is found: %v", cut, end, damage, err)
+			case story == nil:
+				os.Remove(path + ".unread")
+				continue
+			case story.Record.ID != want.Record.ID || story.Taken > want.Taken:
+				t.Fatalf("cut at %d: found %+v", cut, story)
+			}
+			book.Note(run.Entry{Kind: run.Reached, Number: 40, Command: 33})
+			book.Close(true)
+			if story, book, err = f.Unfinished(); err != nil || story.Taken != 33 {
+				t.Fatalf("cut at %d and written on: found %+v, %v", cut, story, err)
+			}
+			book.Close(true)
+		}
+	}
+}
+
+func TestAfterAPowerCutMoreMayHaveBeenSaid(t *testing.T) {
+	f, path, want := written(t)
+	whole, _ := os.ReadFile(path)
+	os.WriteFile(path, []byte(strings.Replace(string(whole), bootID(), "another-boot", 1)), 0o644)
+	story, b, err := f.Unfinished()
+	if err != nil || story.Said <= want.Said+1000 {
+		t.Errorf("found %+v, %v", story, err)
+	}
+	b.Close(false)
+}
+
+func TestTheNewestRecordingsAreKept(t *testing.T) {
+	f := folder(t)
+	for i := range recordings + 5 {
+		if err := f.Keep(fmt.Sprintf("run-%03d", i), func(w io.Writer) error {
+			_, err := fmt.Fprint(w, i)
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := f.Recording("run-004"); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("the oldest is still there: %v", err)
+	}
+	r, err := f.Recording("run-024")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	if b, _ := io.ReadAll(r); string(b) != "24" {
+		t.Errorf("it holds %q", b)
+	}
+	if err := f.Keep("run-999", func(io.Writer) error { return errors.New("the disk is full") }); err == nil {
+		t.Error("a recording that could not be written is no error")
+	}
+	if _, err := f.Recording("run-999"); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("half a recording is kept: %v", err)
+	}
+}
+
+// BenchmarkSaid is what the journal costs for each line of a file.
+func BenchmarkSaid(b *testing.B) {
+	f := folder(b)
+	book, err := f.Begin(run.Record{ID: "0198-b"})
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer book.Close(false)
+	n := 0
+	for b.Loop() {
+		n++
+		book.Said(n)
+	}
+}
+
+// BenchmarkNote is what an entry costs: one a second, and one for each line that
+// is not the file's.
+func BenchmarkNote(b *testing.B) {
+	f := folder(b)
+	book, err := f.Begin(run.Record{ID: "0198-c"})
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer book.Close(false)
+	for b.Loop() {
+		book.Note(run.Entry{Kind: run.Other, Number: 12345, Text: "M105"})
+	}
+}
