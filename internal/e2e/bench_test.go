@@ -196,14 +196,24 @@ func BenchmarkPlanner(b *testing.B) {
 }
 
 // BenchmarkHalt measures the time from a halt's request to its last byte at the
-// printer, while a file is streamed, 200 MB are uploaded again and again and 50
-// clients follow the events.
+// printer, the client's part included, while a file is streamed, 200 MB are
+// uploaded again and again and 50 clients follow the events. The service is a
+// process of its own, as is what loads it.
 func BenchmarkHalt(b *testing.B) {
 	const halts = 100
 	for b.Loop() {
+		dir := reachable(b)
+		data, address, port := filepath.Join(dir, "data"), freeAddress(b), filepath.Join(dir, "port")
 		printer := simprinter.Vesper()
 		printer.Dialect.Telling = true
-		s := start(b, printer).live()
+		device, err := simprinter.Open(port, printer)
+		if err != nil {
+			b.Fatal(err)
+		}
+		p := launch(b, dir, "serve", "--data", data, "--listen", address, "--device", port, "--baud", "115200", "--database", freshDatabase(b))
+		p.says("serving")
+		s := &bench{Client: dial(b, address, data), t: b, device: device}
+		s.live()
 		ctx, end := context.WithCancel(b.Context())
 		for range 50 {
 			go s.Events(ctx, func(client.Event) {})
@@ -228,11 +238,11 @@ func BenchmarkHalt(b *testing.B) {
 			if err := s.Halt(b.Context()); err != nil {
 				b.Fatal(err)
 			}
-			for halted := false; !halted; {
-				s.device.Do(func(board *simprinter.Board) { halted = board.Halted() })
-				<-time.After(50 * time.Microsecond)
-			}
-			took = append(took, time.Since(begun))
+			s.until("the halt at the printer", func(api.Bench) (halted bool) {
+				device.Do(func(board *simprinter.Board) { halted = board.Halted() })
+				return halted
+			})
+			took = append(took, device.HaltedAt().Sub(begun))
 			if err := s.Reconnect(b.Context()); err != nil {
 				b.Fatal(err)
 			}
@@ -244,6 +254,9 @@ func BenchmarkHalt(b *testing.B) {
 		b.ReportMetric(took[halts/2].Seconds()*1000, "median-ms")
 		b.ReportMetric(took[halts*99/100-1].Seconds()*1000, "p99-ms")
 		b.ReportMetric(took[halts-1].Seconds()*1000, "longest-ms")
+		p.cmd.Process.Kill()
+		p.ended()
+		device.Close()
 	}
 }
 

@@ -17,7 +17,6 @@ import (
 // are packed as they fill, and is bounded in time and in bytes.
 type flight struct {
 	block  []byte // being filled
-	since  time.Time
 	blocks []packed
 	bytes  int // of all packed blocks
 }

@@ -263,9 +263,6 @@ func (c *Conversation) Wants() int {
 	return max(readAhead-len(c.file), 0)
 }
 
-// Pending returns how many lines were handed to Send and are not taken yet.
-func (c *Conversation) Pending() int { return len(c.manual) + len(c.file) + c.next - c.base }
-
 // Sure reports whether everything that was said is known to be taken. Where oks
 // do not name their lines it is so once the printer has answered a question at
 // the end.

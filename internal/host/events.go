@@ -1,0 +1,218 @@
+package host
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/wire"
+)
+
+// event gives meaning to what the conversation tells.
+func (h *Host) event(ctx context.Context, e wire.Event, device string) {
+	switch e.Kind {
+	case wire.Said:
+		h.traffic.add(true, e.Text)
+	case wire.Heard:
+		h.traffic.add(false, e.Reply.Text)
+		h.heard(e.Reply)
+	case wire.Acked:
+		h.taken(e)
+	case wire.Lost:
+		if e.Request.Lane == wire.Manual {
+			h.answer(e.Request.Tag, nil, fmt.Errorf("%w: %s", ErrLost, e.Reason))
+		}
+	case wire.Changed:
+		h.setLink(LinkState(e.State), e.Reason, device)
+		if e.State == wire.Dead { // what it last reported no longer holds: a firmware that stops turns its heaters off
+			h.interrupt(e.Reason, false)
+			h.unknow()
+		}
+	case wire.Restarted:
+		h.message("error", "the printer restarted")
+		h.interrupt("the printer restarted in the middle of it", true)
+		h.forget()
+	case wire.Greeted:
+		h.greeted(ctx, e)
+	}
+}
+
+// greeted asks a printer that has just answered for its reports.
+func (h *Host) greeted(ctx context.Context, e wire.Event) {
+	f := e.Firmware
+	h.firmware = f
+	h.log.Info("printer", "firmware", f.Name, "machine", f.Machine, "capabilities", f.Capabilities)
+	if f.Capabilities["AUTOREPORT_TEMP"] {
+		h.send("M155 S1", nil)
+	}
+	if f.Capabilities["AUTOREPORT_POS"] {
+		h.send("M154 S1", nil)
+	}
+	h.send("M105", nil)
+	link := h.link
+	h.hub.publish(Update{Link: &link})
+	if h.job == nil || h.job.record.State != run.Interrupted {
+		return
+	}
+	if e.Number >= 0 && !h.job.story.Lost {
+		h.rejoin(ctx, e.Number)
+	} else {
+		h.forgotten("the printer has forgotten where it was")
+	}
+}
+
+// poll asks for what the firmware does not report by itself.
+func (h *Host) poll() {
+	if !h.link.Live() || h.polling || time.Now().Before(h.pollHeat) {
+		return
+	}
+	h.pollHeat = time.Now().Add(pollEvery)
+	ask := func(capability, command string) {
+		if !h.firmware.Capabilities[capability] {
+			h.polling = true
+			h.send(command, func([]string, error) { h.polling = false })
+		}
+	}
+	ask("AUTOREPORT_TEMP", "M105")
+	ask("AUTOREPORT_POS", "M114")
+}
+
+// send says a command of the host's own, or a person's, and calls answer when
+// the printer has taken it; answer may be nil.
+func (h *Host) send(command string, answer func(lines []string, err error)) uint64 {
+	h.lastTag++
+	if answer != nil {
+		h.waiting[h.lastTag] = answer
+	}
+	h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: command, Tag: h.lastTag})
+	return h.lastTag
+}
+
+func (h *Host) answer(tag uint64, lines []string, err error) {
+	if f := h.waiting[tag]; f != nil {
+		delete(h.waiting, tag)
+		f(lines, err)
+	}
+}
+
+// heard reads readings, positions and messages out of what the printer says.
+func (h *Host) heard(r wire.Reply) {
+	switch r.Kind {
+	case wire.OK, wire.Report:
+		if readings := heat.ParseReport(r.Text); readings != nil {
+			h.readings(readings)
+		} else if p, ok := wire.ParsePosition(r.Text); ok {
+			h.position = Position{At: time.Now(), Where: p, Homed: h.point.Homed, Known: true}
+			h.moved = true
+			h.flight.add(markMeasured, fmt.Appendf(nil, "X %.2f Y %.2f Z %.2f E %.2f", p[0], p[1], p[2], p[3]))
+		}
+	case wire.Error:
+		if !strings.Contains(r.Text, "Last Line:") { // which is the conversation's own upkeep
+			h.message("error", r.Text)
+		}
+	case wire.Fatal:
+		h.message("fatal", r.Text)
+	case wire.Action:
+		h.message("action", r.Text)
+		h.asked(r.Text)
+	case wire.Other:
+		if len(r.Text) > 5 && r.Text[:5] == "echo:" {
+			h.message("message", r.Text[5:])
+		}
+	}
+}
+
+func (h *Host) message(kind, text string) {
+	m := wire.Message{At: time.Now(), Kind: kind, Text: printable(text)}
+	h.cfg.Recorder.Message(m)
+	h.hub.publish(Update{Message: &m})
+}
+
+// printable replaces what a database or a terminal could not take.
+func printable(s string) string {
+	out := []rune(s)
+	for i, r := range out {
+		if r < ' ' || r == 0x7f {
+			out[i] = '\uFFFD'
+		}
+	}
+	return string(out)
+}
+
+// readings takes what a report says of the heaters that this printer has.
+func (h *Host) readings(readings []heat.Reading) {
+	at := time.Now()
+	var samples []heat.Sample
+	for _, r := range readings {
+		if h.cfg.Printer.Limits.Of(r.Heater) == 0 {
+			continue
+		}
+		if tool, ok := r.Heater.Tool(); ok && tool >= h.cfg.Printer.Tools {
+			continue
+		}
+		w := h.heaters[r.Heater]
+		if w == nil {
+			w = &heat.Watch{}
+			h.heaters[r.Heater] = w
+		}
+		w.Note(r, h.now())
+		h.seen[r.Heater] = at
+		samples = append(samples, heat.Sample{At: at, Reading: r})
+	}
+	for _, s := range samples {
+		h.flight.add(markMeasured, fmt.Appendf(nil, "%s %.2f / %.2f, duty %.2f", s.Heater, s.Actual, s.Setpoint, s.Duty))
+	}
+	if len(samples) > 0 {
+		h.cfg.Recorder.Readings(samples)
+		h.heated = true
+	}
+}
+
+// taken follows a command that the printer has taken.
+func (h *Host) taken(e wire.Event) {
+	if h.line.Parse([]byte(e.Request.Command)) == nil {
+		h.point.Apply(&h.line)
+	}
+	if e.Request.Lane == wire.Manual {
+		h.answer(e.Request.Tag, e.Lines, nil)
+		return
+	}
+	if h.job != nil {
+		h.job.last = e.Number
+		h.progress()
+	}
+}
+
+// show publishes what has gathered since the last time.
+func (h *Host) show() {
+	if lines := h.traffic.since(h.traffic.published, queued); len(lines) > 0 {
+		h.traffic.published = h.traffic.seq
+		h.hub.publish(Update{Wire: lines})
+	}
+	if h.heated {
+		h.heated = false
+		h.hub.publish(Update{Heat: h.heatersNow()})
+	}
+	if h.moved {
+		h.moved = false
+		position := h.position
+		h.hub.publish(Update{Position: &position})
+	}
+	if j := h.job; j != nil && j.dirty {
+		j.dirty = false
+		h.publishRun()
+		if now := time.Now(); now.Sub(j.noted) >= time.Second {
+			j.noted = now
+			h.note(run.Entry{Kind: run.Reached, Command: j.record.Taken, Number: j.last})
+		}
+	}
+}
+
+func (h *Host) publishRun() {
+	if now := h.runNow(); now != nil {
+		h.hub.publish(Update{Run: now})
+	}
+}
