@@ -22,6 +22,11 @@ test: tools $(CONSOLE) ## install what is missing and run all tests
 short: ## the tests that need neither database nor browser, in seconds
 	go test -short ./internal/core/... ./internal/host ./internal/shelf ./internal/simprinter
 
+soak: tools $(CONSOLE) ## a million conversations from seeds, and two hundred kills of the host in the middle of a run
+	go test -count=1 -timeout 60m -run TestAnySeed ./internal/core/wire -seeds 1000000
+	@./scripts/install postgresql
+	go test -count=1 -timeout 60m -run TestAKilledHostGoesOnWhereItWas ./internal/e2e -kills 200
+
 lint: tools $(CONSOLE) ## vet, staticcheck, govulncheck where its data can be had, the console's types and lint
 	go vet ./...
 	go tool staticcheck ./...
@@ -33,11 +38,13 @@ lint: tools $(CONSOLE) ## vet, staticcheck, govulncheck where its data can be ha
 
 bench: tools $(CONSOLE) ## measure; docs/benchmarks.md keeps the results
 	@./scripts/install postgresql
-	go test -run '^$$' -bench . -benchtime 1x -timeout 30m ./internal/e2e
-	go test -run '^$$' -bench . ./internal/core/...
+	go test -run '^$$' -bench . -benchtime 1x -timeout 40m ./internal/e2e
+	go test -run '^$$' -bench . ./internal/core/... ./internal/journal
 
 fuzz: ## look for input that breaks the readers, half a minute each
 	go test -run '^$$' -fuzz FuzzConversation -fuzztime 30s ./internal/core/wire
+	go test -run '^$$' -fuzz FuzzSort -fuzztime 30s ./internal/core/wire
+	go test -run '^$$' -fuzz FuzzParseEntry -fuzztime 30s ./internal/core/run
 	go test -run '^$$' -fuzz FuzzLine -fuzztime 30s ./internal/core/gcode
 	go test -run '^$$' -fuzz FuzzParseReport -fuzztime 30s ./internal/core/heat
 
@@ -65,4 +72,4 @@ $(CONSOLE): $(NODE_MODULES) $(CONSOLE_SOURCES)
 	cd console && npm run --silent build
 	@touch $@
 
-.PHONY: help build demo test short lint bench fuzz openapi screenshots clean tools
+.PHONY: help build demo test short soak lint bench fuzz openapi screenshots clean tools

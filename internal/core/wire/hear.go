@@ -143,7 +143,10 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 	if r.Slots >= 0 {
 		c.window.free(r.Slots)
 	}
-	c.habits.numbered = r.Number >= 0
+	if r.Number >= 0 {
+		c.habits.names++
+	}
+	c.habits.numbered = r.Number >= 0 || c.habits.names >= beliefIn
 	if c.owed > 0 && r.Number < 0 {
 		c.owed--
 		c.habits.resendOK = true
@@ -151,6 +154,11 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 		return
 	}
 	if c.base == c.cursor { // nobody's
+		c.doubt = c.next
+		return
+	}
+	if r.Number < 0 && c.habits.numbered && c.ignored < beliefIn { // this printer names its lines: not to a line with a number, or garbled
+		c.ignored++
 		c.doubt = c.next
 		return
 	}

@@ -206,7 +206,8 @@ type habits struct {
 	resendOK bool // an ok follows its request to resend
 	askedOK  bool // the answer to M105 stands on the ok's own line
 	chatty   bool // temperatures stand on other oks, too
-	numbered bool // the last ok named its line
+	names    int  // oks that named their lines
+	numbered bool // so that oks name their lines
 }
 
 type greetStep int
