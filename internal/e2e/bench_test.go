@@ -4,14 +4,17 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"math"
+	"net"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"testing"
 	"time"
 
@@ -195,8 +198,8 @@ func BenchmarkPlanner(b *testing.B) {
 	}
 }
 
-// BenchmarkHalt measures the time from a halt's request to its last byte at the
-// printer, the client's part included, while a file is streamed, 200 MB are
+// BenchmarkHalt measures the time from the arrival of a halt's request at the
+// service's socket to its bytes on the wire, while a file is streamed, 200 MB are
 // uploaded again and again and 50 clients follow the events. The service is a
 // process of its own, as is what loads it.
 func BenchmarkHalt(b *testing.B) {
@@ -214,42 +217,37 @@ func BenchmarkHalt(b *testing.B) {
 		p.says("serving")
 		s := &bench{Client: dial(b, address, data), t: b, device: device}
 		s.live()
-		ctx, end := context.WithCancel(b.Context())
-		for range 50 {
-			go s.Events(ctx, func(client.Event) {})
+		load := exec.Command(os.Args[0])
+		load.Env = append(os.Environ(), loadEnv+"="+address+" "+filepath.Join(data, "keeper-token"))
+		if err := load.Start(); err != nil {
+			b.Fatal(err)
 		}
-		part := bytes.Repeat([]byte("G1 X10 Y10 E1 F3000\nG1 X20 Y20 E2 F3000\n"), 200<<20/40)
-		var uploading sync.WaitGroup
-		uploading.Go(func() {
-			for i := 0; ctx.Err() == nil; i++ {
-				s.Send(ctx, client.Sending{Name: fmt.Sprintf("large-%d.gcode", i), Body: bytes.NewReader(part), Size: int64(len(part))})
-				s.Remove(ctx, fmt.Sprintf("large-%d.gcode", i))
-			}
-		})
 		s.mustSend("long.gcode", bytes.Repeat([]byte("G1 F12000.0000000\n"), 100_000), false)
 		var took []time.Duration
+		token, err := os.ReadFile(filepath.Join(data, "keeper-token"))
+		if err != nil {
+			b.Fatal(err)
+		}
+		request := fmt.Sprintf("POST /v1/halt HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Length: 0\r\nConnection: close\r\n\r\n", address, strings.TrimSpace(string(token)))
 		for range halts {
 			s.live()
 			if _, err := s.Start(b.Context(), "long.gcode"); err != nil {
 				b.Fatal(err)
 			}
 			s.until("streaming", func(now api.Bench) bool { return now.Run != nil && now.Run.Taken > 60 })
-			begun := time.Now()
-			if err := s.Halt(b.Context()); err != nil {
-				b.Fatal(err)
-			}
+			begun := arrive(b, address, request)
 			s.until("the halt at the printer", func(api.Bench) (halted bool) {
 				device.Do(func(board *simprinter.Board) { halted = board.Halted() })
 				return halted
 			})
-			took = append(took, device.HaltedAt().Sub(begun))
+			took = append(took, s.written(b).Sub(begun))
 			if err := s.Reconnect(b.Context()); err != nil {
 				b.Fatal(err)
 			}
 			s.until("a new greeting", func(now api.Bench) bool { return now.Link.State != "dead" })
 		}
-		end()
-		uploading.Wait()
+		load.Process.Kill()
+		load.Wait()
 		slices.Sort(took)
 		b.ReportMetric(took[halts/2].Seconds()*1000, "median-ms")
 		b.ReportMetric(took[halts*99/100-1].Seconds()*1000, "p99-ms")
@@ -258,6 +256,83 @@ func BenchmarkHalt(b *testing.B) {
 		p.ended()
 		device.Close()
 	}
+}
+
+// loadEnv makes the test program load a service instead of testing anything: its
+// address, and the file with its token.
+const loadEnv = "DIATHERMON_TEST_LOAD"
+
+// load uploads 200 MB again and again and follows the events 50 times, until it
+// is killed.
+func load(address, tokenFile string) error {
+	token, err := os.ReadFile(tokenFile)
+	if err != nil {
+		return err
+	}
+	c, err := client.New("http://"+address, strings.TrimSpace(string(token)))
+	if err != nil {
+		return err
+	}
+	ctx := context.Background()
+	for range 50 {
+		go c.Events(ctx, func(client.Event) {})
+	}
+	part := bytes.Repeat([]byte("G1 X10 Y10 E1 F3000\nG1 X20 Y20 E2 F3000\n"), 200<<20/40)
+	for i := 0; ; i++ {
+		name := fmt.Sprintf("large-%d.gcode", i)
+		if _, err := c.Send(ctx, client.Sending{Name: name, Body: bytes.NewReader(part), Size: int64(len(part))}); err != nil {
+			return err
+		}
+		if err := c.Remove(ctx, name); err != nil {
+			return err
+		}
+	}
+}
+
+// written is when the service wrote its last halt to the port, as its flight
+// recorder tells.
+func (b *bench) written(tb *testing.B) (at time.Time) {
+	path := filepath.Join(tb.TempDir(), "now.zip")
+	for at.IsZero() {
+		file, err := os.Create(path)
+		if err != nil {
+			tb.Fatal(err)
+		}
+		if err := errors.Join(b.Recording(tb.Context(), "", file), file.Close()); err != nil {
+			tb.Fatal(err)
+		}
+		halted := time.Time{}
+		if err := client.ReadRecording(path, func(e client.Recorded) error {
+			if rest, is := strings.CutPrefix(e.Text, "the halt was written at "); is {
+				micros, _ := strconv.ParseInt(rest, 10, 64)
+				at = time.UnixMicro(micros)
+			} else if e.Mark == '>' && strings.Contains(e.Text, "M112") {
+				halted, at = e.At, time.Time{}
+			}
+			return nil
+		}); err != nil || halted.IsZero() {
+			tb.Fatalf("the recording has no halt: %v", err)
+		}
+	}
+	return at
+}
+
+// arrive sends a request by hand and returns when it was at the socket.
+func arrive(b *testing.B, address, request string) time.Time {
+	conn, err := net.Dial("tcp", address)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer conn.Close()
+	<-time.After(20 * time.Millisecond) // the service has taken the connection
+	if _, err := io.WriteString(conn, request); err != nil {
+		b.Fatal(err)
+	}
+	at := time.Now()
+	if answer, err := io.ReadAll(conn); err != nil || !bytes.HasPrefix(answer, []byte("HTTP/1.1 204")) {
+		b.Fatalf("the halt was answered %q, %v", answer, err)
+	}
+	return at
 }
 
 // BenchmarkDatabaseAway measures the longest gap in the sending at 115200 baud,

@@ -28,7 +28,13 @@ var database string
 // scratch is a folder for what all tests share; it is gone when they are done.
 var scratch string
 
-func TestMain(m *testing.M) { os.Exit(withCluster(m)) }
+func TestMain(m *testing.M) {
+	if address, token, is := strings.Cut(os.Getenv(loadEnv), " "); is {
+		fmt.Fprintln(os.Stderr, load(address, token))
+		os.Exit(1)
+	}
+	os.Exit(withCluster(m))
+}
 
 func withCluster(m *testing.M) int {
 	dir, err := os.MkdirTemp("", "diathermon-e2e-")

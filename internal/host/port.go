@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"syscall"
+	"time"
 
 	"go.bug.st/serial"
 	"golang.org/x/sys/unix"
@@ -115,20 +116,23 @@ func permission(device string) string {
 type writer struct {
 	normal chan []byte
 	urgent chan []byte
+	out    chan time.Time // when what was urgent had been written
 	quit   chan struct{}
 }
 
 func newWriter(port io.Writer, failed func(error)) *writer {
-	w := &writer{normal: make(chan []byte, 64), urgent: make(chan []byte, 4), quit: make(chan struct{})}
+	w := &writer{normal: make(chan []byte, 64), urgent: make(chan []byte, 4), out: make(chan time.Time, 4), quit: make(chan struct{})}
 	go func() {
 		for {
 			var b []byte
+			hurry := true
 			select {
 			case b = <-w.urgent:
 			default:
 				select {
 				case b = <-w.urgent:
 				case b = <-w.normal:
+					hurry = false
 				case <-w.quit:
 					return
 				}
@@ -136,6 +140,12 @@ func newWriter(port io.Writer, failed func(error)) *writer {
 			if _, err := port.Write(b); err != nil {
 				failed(err)
 				return
+			}
+			if hurry {
+				select {
+				case w.out <- time.Now():
+				default: // four halts have not been noted yet
+				}
 			}
 		}
 	}()

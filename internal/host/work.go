@@ -180,6 +180,8 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 		select {
 		case answer := <-h.halts:
 			h.halt(answer)
+		case at := <-h.writer.out:
+			h.decide("the halt was written at %d", at.UnixMicro())
 		case data := <-incoming:
 			h.flight.add(markReceived, data)
 			h.conv.Receive(h.now(), data)
@@ -309,6 +311,6 @@ func (h *Host) halt(answer chan<- error) {
 	for _, e := range events {
 		h.event(context.Background(), e, h.link.Device)
 	}
-	h.decide("halted")
+	h.flight.add(markSent, out)
 	h.log.Warn("halted")
 }

@@ -1,7 +1,6 @@
 package simprinter
 
 import (
-	"bytes"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -46,7 +45,6 @@ type Device struct {
 	first  time.Duration // when the first byte of them came
 	latest time.Duration
 	gap    time.Duration // the longest between two arrivals
-	halted time.Time     // when bytes came last that held a halt
 }
 
 // port is the pseudo-terminal of a cable that is plugged in.
@@ -202,13 +200,6 @@ func (d *Device) Received() Traffic {
 	return t
 }
 
-// HaltedAt is when the last halt came out of the port, before the cable's pace.
-func (d *Device) HaltedAt() time.Time {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	return d.halted
-}
-
 // now is the board's time.
 func (d *Device) now() time.Duration {
 	return time.Duration(float64(time.Since(d.began)) * d.cfg.Warp)
@@ -345,9 +336,6 @@ const bootTime = 30 * time.Millisecond
 // arrive puts bytes on the cable towards the board.
 func (d *Device) arrive(data []byte) {
 	now := d.now()
-	if bytes.Contains(data, []byte("M112")) {
-		d.halted = time.Now()
-	}
 	if d.mismatch() {
 		for i := range data {
 			data[i] ^= 0x5a
