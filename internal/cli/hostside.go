@@ -78,6 +78,7 @@ func serveCommand() *cli.Command {
 				return err
 			}
 			defer s.Close()
+			service.Hurry()
 			log.Info("serving", "url", s.URL, "data", c.Data)
 			w := cmd.Root().Writer
 			if interactive(w) {

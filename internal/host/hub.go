@@ -7,14 +7,28 @@ import (
 	"diathermon/internal/core/wire"
 )
 
-// An Update is one live event. Exactly one field is set.
+// An Update is one live event. Exactly one field is set, besides Frame.
 type Update struct {
+	Frame    *Frame
 	Link     *Link
 	Heat     []HeaterNow
 	Run      *RunNow
 	Position *Position
 	Wire     []Traffic
 	Message  *wire.Message
+}
+
+// A Frame is what an update looks like on its way to subscribers: made by the
+// first of them, for all.
+type Frame struct {
+	once  sync.Once
+	bytes []byte
+}
+
+// Bytes returns the frame, made by make if nobody has yet.
+func (f *Frame) Bytes(make func() []byte) []byte {
+	f.once.Do(func() { f.bytes = make() })
+	return f.bytes
 }
 
 // queued is how many updates wait for a slow subscriber before it is let go: a
@@ -52,6 +66,7 @@ func (h *hub) drop(ch chan Update) {
 }
 
 func (h *hub) publish(u Update) {
+	u.Frame = &Frame{}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for ch := range h.subs {

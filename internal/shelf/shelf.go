@@ -18,7 +18,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"runtime"
 	"strings"
 	"sync"
 	"syscall"
@@ -321,10 +320,6 @@ func (s *Shelf) Remove(ctx context.Context, name string) error {
 	return s.index.DeleteFile(ctx, f.Name)
 }
 
-// politeRead is how many bytes of an upload are worked on before others get their
-// turn: a tenth of a millisecond's.
-const politeRead = 8 << 10
-
 // source counts what is read from r and keeps the error that ended it, to tell
 // a body that was cut short from a file that is wrong.
 type source struct {
@@ -334,8 +329,7 @@ type source struct {
 }
 
 func (s *source) Read(p []byte) (int, error) {
-	runtime.Gosched() // an upload is read as fast as the machine can, and a halt must not wait for it
-	n, err := s.r.Read(p[:min(len(p), politeRead)])
+	n, err := s.r.Read(p)
 	s.n += int64(n)
 	if err != nil && err != io.EOF {
 		s.err = err

@@ -2,64 +2,123 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
+	"reflect"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2/sse"
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
 	"diathermon/internal/host"
 )
 
-// beat is how often the link is told again, so that both ends notice when the
-// connection is gone.
-const beat = 15 * time.Second
+const (
+	beat      = 15 * time.Second // how often the link is told again, so that both ends notice when the connection is gone
+	frameWait = 5 * time.Second  // for a client to take a frame
+)
 
-func (s *Server) eventOperations() {
+// kinds are the live events, by name.
+var kinds = []struct {
+	name string
+	data any
+}{
+	{"link", api.Link{}}, {"heat", api.Heat{}}, {"run", api.Run{}}, {"position", api.Position{}}, {"wire", api.Wire{}}, {"message", api.Message{}},
+}
+
+func (s *Server) eventOperations(r chi.Router) {
 	op := operation("events", http.MethodGet, "/v1/events", scopeRead, "Live events. First everything as it is now, then what changes")
-	sse.Register(s.api, op, map[string]any{
-		"link": api.Link{}, "heat": api.Heat{}, "run": api.Run{}, "position": api.Position{}, "wire": api.Wire{}, "message": api.Message{},
-	}, func(ctx context.Context, _ *struct{}, send sse.Sender) {
-		updates, end := s.Host.Subscribe()
-		defer end()
-		now, err := s.Host.Bench(ctx)
-		if err != nil {
+	var each []*huma.Schema
+	for _, k := range kinds {
+		each = append(each, &huma.Schema{
+			Type: "object", Title: "Event " + k.name, Required: []string{"data", "event"},
+			Properties: map[string]*huma.Schema{
+				"event": {Type: "string", Extensions: map[string]any{"const": k.name}},
+				"data":  s.api.OpenAPI().Components.Schemas.Schema(reflect.TypeOf(k.data), true, k.name),
+			},
+		})
+	}
+	op.Responses = map[string]*huma.Response{"200": {
+		Description: "Server-sent events", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "array", Items: &huma.Schema{OneOf: each}}}},
+	}}
+	s.raw(r, op, op.Path, s.events)
+}
+
+// events sends one client what happens. A frame is encoded once, however many
+// clients there are.
+func (s *Server) events(w http.ResponseWriter, r *http.Request) {
+	updates, end := s.Host.Subscribe()
+	defer end()
+	now, err := s.Host.Bench(r.Context())
+	if err != nil {
+		problem(w, s.problemOf(err))
+		return
+	}
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	out := http.NewResponseController(w)
+	send := func(frame []byte) bool {
+		out.SetWriteDeadline(time.Now().Add(frameWait))
+		_, err := w.Write(frame)
+		return err == nil && out.Flush() == nil
+	}
+	bench := benchOf(now)
+	first := append(frame(bench.Link), frame(api.Heat{Heaters: bench.Heaters})...)
+	first = append(first, frame(bench.Position)...)
+	if bench.Run != nil {
+		first = append(first, frame(*bench.Run)...)
+	}
+	if !send(first) {
+		return
+	}
+	ticker := time.NewTicker(beat)
+	defer ticker.Stop()
+	for {
+		var next []byte
+		select {
+		case u, open := <-updates:
+			if !open { // too slow: the client connects anew and gets everything as it is
+				return
+			}
+			next = u.Frame.Bytes(func() []byte { return frame(eventOf(u)) })
+		case <-ticker.C:
+			if next = s.linkFrame(r.Context()); next == nil {
+				return
+			}
+		case <-r.Context().Done():
 			return
 		}
-		bench := benchOf(now)
-		first := []any{bench.Link, api.Heat{Heaters: bench.Heaters}, bench.Position}
-		if bench.Run != nil {
-			first = append(first, *bench.Run)
+		if !send(next) {
+			return
 		}
-		for _, e := range first {
-			if send.Data(e) != nil {
-				return
-			}
+	}
+}
+
+// linkFrame tells the link as it is; nil if the host has ended.
+func (s *Server) linkFrame(ctx context.Context) []byte {
+	now, err := s.Host.Bench(ctx)
+	if err != nil {
+		return nil
+	}
+	return frame(linkOf(now.Link))
+}
+
+// frame puts an event into the words of the stream.
+func frame(event any) []byte {
+	name := ""
+	for _, k := range kinds {
+		if reflect.TypeOf(k.data) == reflect.TypeOf(event) {
+			name = k.name
 		}
-		ticker := time.NewTicker(beat)
-		defer ticker.Stop()
-		for {
-			var event any
-			select {
-			case u, open := <-updates:
-				if !open { // too slow: the client connects anew and gets everything as it is
-					return
-				}
-				event = eventOf(u)
-			case <-ticker.C:
-				now, err := s.Host.Bench(ctx)
-				if err != nil {
-					return
-				}
-				event = linkOf(now.Link)
-			case <-ctx.Done():
-				return
-			}
-			if send.Data(event) != nil {
-				return
-			}
-		}
-	})
+	}
+	data, err := json.Marshal(event)
+	if err != nil { // a number that JSON does not know
+		return []byte(": an event could not be told\n\n")
+	}
+	out := make([]byte, 0, len(data)+len(name)+20)
+	out = append(append(out, "event: "...), name...)
+	return append(append(append(out, "\ndata: "...), data...), "\n\n"...)
 }
 
 func eventOf(u host.Update) any {

@@ -96,7 +96,7 @@ func (s *Server) operations(r chi.Router) {
 	s.benchOperations()
 	s.heatOperations()
 	s.wireOperations()
-	s.eventOperations()
+	s.eventOperations(r)
 	s.documentOperation()
 }
 
