@@ -125,12 +125,52 @@ func TestTheCommandLinePrintsAFile(t *testing.T) {
 	p.fails(6, "long.gcode is running", "print", "long.gcode")
 	p.ok("held", "hold")
 	b.untilRun("held")
-	p.ok("running", "resume")
+	p.ok("long.gcode", "resume")
+	b.untilRun("running")
 	p.ok("ending", "stop")
 	b.untilRun("stopped")
 	p.fails(6, "no run is going on", "hold")
 	p.ok("Halted", "halt")
 	p.fails(7, "not answering", "say", "M105")
+}
+
+func TestTheCommandLinePicksARunUp(t *testing.T) {
+	b := start(t, quick()).live()
+	p := person{t: t, home: t.TempDir(), env: []string{"DIATHERMON_URL=" + b.service.URL, "DIATHERMON_TOKEN=" + b.service.Keeper}}
+	r := b.interrupted(coupon(t, 12))
+	p.ok("pick", "status")
+	if plan := p.ok("goes on at layer 4 of 12", "resume", "--plan", "--layer", "4"); !strings.Contains(plan, "G28 X Y") || !strings.Contains(plan, "Z is not homed") {
+		t.Errorf("the plan is %s", plan)
+	}
+	p.ok(`"layer": 4`, "resume", "--plan", "--layer", "4", "--json")
+	p.fails(6, "layers 1 to 12", "resume", "--plan", "--layer", "99")
+	p.fails(2, "not picked up", "resume", "--layer", "4") // nobody says yes
+	recording := filepath.Join(p.home, "run.zip")
+	p.ok("run.zip", "wire", "--record", recording, "--run", r.ID)
+	p.fails(1, "is there already", "wire", "--record", recording)
+	if said := p.ok("Resend", "wire", "--replay", recording); !strings.Contains(said, "> N") || !strings.Contains(said, "= bed") || !strings.Contains(said, "! run") {
+		t.Errorf("the recording says %.2000s", said)
+	}
+	p.fails(1, "no file", "wire", "--replay", filepath.Join(p.home, "nowhere.zip"))
+	os.WriteFile(filepath.Join(p.home, "text.zip"), []byte("no archive"), 0o644)
+	p.fails(1, "is no recording", "wire", "--replay", filepath.Join(p.home, "text.zip"))
+	p.ok("warming", "resume", "--yes", "--layer", "4")
+	b.untilRun("finished")
+	p.ok("", "status", "--ports")
+	p.ok(`"ports"`, "status", "--ports", "--json")
+
+	port := b.config.Device
+	if err := b.device.Listen(); err != nil {
+		t.Fatal(err)
+	}
+	p.ok("pull", "simulate", "--control", "help")
+	p.ok("", "simulate", "--port", port, "--control", "pull 300ms")
+	b.until("no link", func(now api.Bench) bool { return now.Link.State != "live" })
+	b.live()
+	p.fails(1, "no number of bytes", "simulate", "--port", port, "--control", "spoil much")
+	p.fails(1, "these are", "simulate", "--port", port, "--control", "dance")
+	p.fails(1, "no stand-in", "simulate", "--port", port+"x", "--control", "reset")
+	p.fails(2, "there is no trait", "simulate", "--dialect", "polite")
 }
 
 func longFile(t *testing.T, dir string) string {

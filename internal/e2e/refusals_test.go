@@ -9,6 +9,8 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -366,4 +368,47 @@ func TestAPortThatDoesNotAnswerIsNamed(t *testing.T) {
 			}
 		})
 	}
+}
+
+func TestTheBaudRateIsFound(t *testing.T) {
+	for _, baud := range []int{250000} {
+		printer := quick()
+		printer.Baud, printer.Warp = baud, 1
+		b := start(t, printer)
+		b.service.Close()
+		b.config.Baud = 0
+		b.up()
+		now := b.until("a live link", func(now api.Bench) bool { return now.Link.State == "live" })
+		if now.Link.Baud != baud || !strings.Contains(now.Link.Reason, fmt.Sprint(baud)) {
+			t.Errorf("the link is %+v, want %d baud", now.Link, baud)
+		}
+		b.service.Close()
+	}
+}
+
+func TestAPortThatAnotherProgramHasOpenIsNamed(t *testing.T) {
+	dir := reachable(t)
+	port := filepath.Join(dir, "port")
+	device, err := simprinter.Open(port, quick())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer device.Close()
+	other := exec.Command("sh", "-c", "exec 3<"+port+"; exec sleep 600")
+	if err := other.Start(); err != nil {
+		t.Fatal(err)
+	}
+	defer func() {
+		other.Process.Kill()
+		other.Wait()
+	}()
+	b := start(t, simprinter.Config{})
+	b.service.Close()
+	b.config.Device = port
+	b.up()
+	b.until("its name", func(now api.Bench) bool {
+		return now.Link.State == "absent" && strings.Contains(now.Link.Reason, "has "+port+" open") && strings.Contains(now.Link.Reason, fmt.Sprint(other.Process.Pid))
+	})
+	other.Process.Kill()
+	b.live()
 }

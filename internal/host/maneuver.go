@@ -124,6 +124,8 @@ func (h *Host) carryOn() error {
 	switch j.parking {
 	case leaving:
 		j.goOn = true
+		j.record.Reason = "on its way off the part; it comes back at once"
+		h.publishRun()
 	case parked:
 		h.comeBack()
 	case returning:
