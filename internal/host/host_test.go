@@ -147,8 +147,8 @@ func work(t *testing.T, files host.Files, open func() (io.ReadWriteCloser, error
 		t.Fatal(err)
 	}
 	h := host.New(host.Config{
-		Journal: books{journals},
-		Device:  "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
+		Journal: books{journals}, IdleAfter: 10 * time.Minute, KeepBed: 30 * time.Minute,
+		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
 		Printer:  host.Printer{Name: "Vesper", Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
 		OpenPort: func(string, int) (io.ReadWriteCloser, error) { return open() },
 	})
@@ -288,5 +288,83 @@ func TestASlowSubscriberIsLetGo(t *testing.T) {
 		if _, err := h.Say(t.Context(), "M105"); err != nil {
 			t.Errorf("and the host: %v", err)
 		}
+	})
+}
+
+// printing returns a host whose printer draws, and the cable between them.
+func printing(t *testing.T, c simprinter.Config, layers int) (*host.Host, *cable) {
+	t.Helper()
+	var c1 *cable
+	h, _ := work(t, shelfOf(t, layers), func() (io.ReadWriteCloser, error) { c1 = newCable(c); return c1, nil })
+	until(t, h, 10*time.Second, isLive)
+	if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running && b.Run.Layer > 1 })
+	return h, c1
+}
+
+func TestTheNozzleOfALongHoldCoolsAndIsHotAgainToGoOn(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		h, _ := printing(t, simprinter.Vesper(), 20)
+		if _, err := h.Hold(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, time.Minute, func(b host.Bench) bool { return b.Position.Where[2] > 10 })
+		time.Sleep(8 * time.Minute)
+		b := until(t, h, time.Second, func(host.Bench) bool { return true })
+		if b.Heaters[0].Setpoint != 205 || b.Heaters[1].Setpoint != 60 {
+			t.Errorf("after eight minutes the setpoints are %g and %g", b.Heaters[0].Setpoint, b.Heaters[1].Setpoint)
+		}
+		b = until(t, h, 5*time.Minute, func(b host.Bench) bool { return b.Heaters[0].Setpoint == 0 })
+		if b.Heaters[1].Setpoint != 60 || !strings.Contains(b.Run.Reason, "the nozzle cools") {
+			t.Errorf("the bed is at %g, and it is held because %q", b.Heaters[1].Setpoint, b.Run.Reason)
+		}
+		if _, err := h.Say(t.Context(), "G1 E5 F300"); err != nil {
+			t.Errorf("moving filament while parked: %v", err)
+		}
+		time.Sleep(10 * time.Minute)
+		if _, err := h.Resume(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		b = until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
+		if b.Heaters[0].Actual < 200 {
+			t.Errorf("it went on with the nozzle at %g °C", b.Heaters[0].Actual)
+		}
+		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
+	})
+}
+
+func TestTheBedOfARunThatNobodyPicksUpCools(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		h, c := printing(t, simprinter.Vesper(), 20)
+		c.mu.Lock()
+		c.board.Reset()
+		c.mu.Unlock()
+		until(t, h, time.Minute, func(b host.Bench) bool {
+			return b.Run.State == run.Interrupted && b.Run.Forgotten && b.Heaters[1].Setpoint == 60
+		})
+		until(t, h, 45*time.Minute, func(b host.Bench) bool {
+			return b.Heaters[1].Setpoint == 0 && strings.Contains(b.Run.Reason, "nobody picked it up")
+		})
+	})
+}
+
+func TestAHoldWhileComingBackIsKept(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		h, _ := printing(t, simprinter.Vesper(), 20)
+		for range 3 { // a person who cannot decide
+			h.Hold(t.Context(), "")
+			time.Sleep(3 * time.Second)
+			h.Resume(t.Context(), "")
+			time.Sleep(2 * time.Second)
+		}
+		h.Hold(t.Context(), "")
+		until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Held && b.Position.Where[2] > 10 })
+		time.Sleep(time.Minute)
+		if _, err := h.Resume(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
 	})
 }

@@ -298,12 +298,28 @@ func TestAPrinterThatLostItsPlaceIsGreetedAnew(t *testing.T) {
 	}
 }
 
+// dialects is traffic as printers of different habits send it.
+var dialects = []string{
+	"start\necho:hello\nok\nFIRMWARE_NAME:x\nok\nError:No Line Number with checksum, Last Line: 1\nResend: 2\nok\nok\nResend: 2\nok\nok T:1 /2\n!! dead\nstart\n",
+	"ok N0 P15 B3\nFIRMWARE_NAME:x\nCap:RX_BUFFER_SIZE:128\nCap:BUFSIZE:4\nok N1 P15 B3\nok P15 B3 T:20.1 /0.0 B:20.0 /0.0 @:0 B@:0\nok N2 P14 B3\nok N9 P14 B3\n",
+	"ok\nok\nrs 99999999999999999999\nok N-5\nResend: 0\nok\n//action:pause\n\x00\xff\xfe\n",
+	"wait\nwait\nskip 4\nok\nrs N5\nok 5\nok 6\nT0:20.0 /0.0 T1:21.0 /0.0 B:60.0 /60.0 C:30.0\n",
+	"\x13ok\n\x11ok\nbusy: processing\necho:busy: processing\nX:1.00 Y:2.00 Z:3.00 E:4.00 Count X:80\nokT:20 /0\n",
+	"Error:Printer halted. kill() called!\nstart\n",
+}
+
 func FuzzConversation(f *testing.F) {
-	f.Add([]byte("start\necho:hello\nok\nFIRMWARE_NAME:x\nok\nok\nResend: 2\nok\nok T:1 /2\n!! dead\nstart\n"))
-	f.Add([]byte("ok\nok\nrs 99999999999999999999\nok N-5\nResend: 0\nok\n//action:pause\n\x00\xff\xfe\n"))
-	f.Fuzz(func(t *testing.T, said []byte) {
-		c := wire.New(wire.Config{}, 0)
+	for i, d := range dialects {
+		f.Add([]byte(d), uint8(i))
+	}
+	f.Fuzz(func(t *testing.T, said []byte, kind uint8) {
+		cfg := wire.Config{Buffer: int(kind) * 4, Slots: int(kind) % 9, Wide: kind%2 == 0}
+		if kind%3 == 0 {
+			cfg.Earlier = wire.Earlier{Said: int(kind) + 1, Others: map[int]string{int(kind) / 2: "M105"}}
+		}
+		c := wire.New(cfg, 0)
 		now, flight := time.Duration(0), 0
+		meaning := map[int]string{}
 		for i, b := range said {
 			now += time.Duration(b) * time.Millisecond
 			c.Tick(now)
@@ -313,12 +329,42 @@ func FuzzConversation(f *testing.F) {
 			c.Receive(now, said[i:i+1])
 			out, events := c.Take()
 			flight += strings.Count(string(out), "\n")
-			if len(events) > 1000 {
+			if len(events) > 4000 {
 				t.Fatalf("%d events from one byte", len(events))
 			}
+			for _, e := range events {
+				switch {
+				case e.Kind == wire.Greeted || e.Kind == wire.Restarted || e.Kind == wire.Changed && e.State != wire.Live && e.State != wire.Silent:
+					meaning = map[int]string{} // it counts anew
+				case e.Kind == wire.Said && e.Number > 1 && c.State() == wire.Live:
+					if before, known := meaning[e.Number]; known && before != e.Request.Command {
+						t.Fatalf("number %d was %q and now is %q", e.Number, before, e.Request.Command)
+					}
+					meaning[e.Number] = e.Request.Command
+				}
+			}
 		}
-		if flight > 3*len(said)+16 {
+		if flight > 40*len(said)+64 {
 			t.Errorf("%d lines were said to %d bytes", flight, len(said))
 		}
+	})
+}
+
+func FuzzSort(f *testing.F) {
+	for _, d := range dialects {
+		for line := range strings.Lines(d) {
+			f.Add([]byte(line))
+		}
+	}
+	f.Fuzz(func(t *testing.T, line []byte) {
+		r := wire.Sort(line)
+		if r.Number < -1 || r.Slots < -1 {
+			t.Errorf("%q is %+v", line, r)
+		}
+		if again := wire.Sort([]byte(strings.TrimRight(string(line), " \t\r\n"))); again != r {
+			t.Errorf("%q is %+v, and without its end %+v", line, r, again)
+		}
+		wire.ParsePosition(string(line))
+		wire.ParseFirmware([]string{string(line)})
 	})
 }

@@ -1,0 +1,67 @@
+package run_test
+
+import (
+	"reflect"
+	"strings"
+	"testing"
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+)
+
+const file = "; a file\nM140 S60\nG28\n\nM109 S205 ; hot\nG1 X10 Y10 F3000\nG1 X20 E1\nG1 X30 E2\nG1 X40 E3\n"
+
+func TestAFileIsReplayedUpToACommand(t *testing.T) {
+	p, err := run.Replay(strings.NewReader(file), 5)
+	if err != nil || p.At[0] != 20 || p.At[3] != 1 || p.Setpoints[heat.Bed] != 60 || p.Nozzle() != 205 || p.Feed != 50 || !p.Knows() {
+		t.Errorf("it leads to %+v, %v", p, err)
+	}
+	if _, err := run.Replay(strings.NewReader(file), 99); err == nil || !strings.Contains(err.Error(), "has 7 commands") {
+		t.Errorf("beyond its end: %v", err)
+	}
+}
+
+func TestAStoryIsReplayedWithWhatWasSaidBetweenTheLines(t *testing.T) {
+	var s run.Story
+	for _, e := range []run.Entry{
+		{Kind: run.Begins, Record: &run.Record{ID: "a"}},
+		{Kind: run.Counts, Number: 10},
+		{Kind: run.Other, Number: 13, Text: "M105"},
+		{Kind: run.Other, Number: 15, Text: "M104 S190"}, // by hand
+	} {
+		s.Tell(e)
+	}
+	for number, want := range map[int]struct {
+		command int
+		x       float64
+		nozzle  float64
+	}{9: {0, 0, 0}, 12: {3, 0, 205}, 13: {3, 0, 205}, 14: {4, 10, 205}, 15: {4, 10, 190}, 17: {6, 30, 190}} {
+		if n := s.Commands(number); n != want.command {
+			t.Errorf("line %d is command %d, want %d", number, n, want.command)
+		}
+		p, err := s.Replay(strings.NewReader(file), number)
+		if err != nil || p.At[0] != want.x || p.Nozzle() != want.nozzle {
+			t.Errorf("line %d leads to X %g and %g °C, %v; want %+v", number, p.At[0], p.Nozzle(), err, want)
+		}
+	}
+	if _, err := s.Replay(strings.NewReader(file), 99); err == nil {
+		t.Error("a line beyond the file's end leads somewhere")
+	}
+}
+
+func FuzzParseEntry(f *testing.F) {
+	e := run.Entry{Kind: run.Other, At: time.Unix(1, 0).UTC(), Number: 7, Text: "M105"}
+	f.Add(string(e.Line()))
+	f.Add("00000000 {}\n")
+	f.Fuzz(func(t *testing.T, line string) {
+		got, err := run.ParseEntry(line)
+		if err != nil {
+			return
+		}
+		again, err := run.ParseEntry(string(got.Line()))
+		if err != nil || !reflect.DeepEqual(again.Kind, got.Kind) || again.Number != got.Number {
+			t.Errorf("%q is %+v, and written again %+v, %v", line, got, again, err)
+		}
+	})
+}
