@@ -70,6 +70,27 @@ func TestScreenshots(t *testing.T) {
 	b.click(desk, `[data-file="focuser-knob-fluted.gcode"]`)
 	b.do(desk, chromedp.WaitVisible(`[data-start]`), chromedp.Sleep(500*time.Millisecond))
 	b.shoot(desk, filepath.Join(folder, "console-start.png"))
+
+	now, err := b.Bench(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !now.Run.Final() {
+		b.Control(t.Context(), now.Run.ID, "stop")
+	}
+	b.until("the run's end", func(now api.Bench) bool { return now.Run.Final() })
+	if _, err := b.Start(t.Context(), "focuser-knob-fluted.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 3 })
+	b.restart()
+	b.until("a run to be picked up", func(now api.Bench) bool { return now.Run.NeedsPlan && now.Link.State == "live" })
+	for suffix, page := range map[string]context.Context{"": desk, "-phone": phone} {
+		b.do(page, chromedp.Navigate(b.service.URL+"/bench"), chromedp.WaitVisible(`[data-run][data-state="interrupted"]`))
+		b.click(page, `//button[contains(., "Pick up…")]`)
+		b.do(page, chromedp.WaitVisible(`[data-plan] li`), chromedp.Sleep(time.Second))
+		b.shoot(page, filepath.Join(folder, "console-pick-up"+suffix+".png"))
+	}
 }
 
 // terminals takes pictures of the commands' output in a terminal window.

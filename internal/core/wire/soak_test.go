@@ -380,7 +380,7 @@ func (s *sim) meddle() {
 			s.checked = len(s.board.Executed())
 		}
 	case 9:
-		if s.rng.IntN(12) == 0 && !s.reset {
+		if s.rng.IntN(12) == 0 && s.conv.State() != wire.Greeting {
 			s.cut, s.cable.ToBoard = 0, simprinter.Faults{}
 			s.conv.Halt(s.now)
 			s.halted = true
