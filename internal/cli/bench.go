@@ -68,6 +68,9 @@ func showPorts(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 
 func showBench(w io.Writer, b api.Bench) {
 	fmt.Fprintf(w, "%s  %s: %s\n", b.Printer.Name, b.Link.State, b.Link.Reason)
+	if b.Firmware != nil && !b.Firmware.HaltsAtOnce {
+		fmt.Fprintln(w, "  its firmware reads an emergency stop only in its turn: keep the printer's switch in reach")
+	}
 	for _, h := range b.Heaters {
 		if h.Actual == nil {
 			fmt.Fprintf(w, "  %-8s  no reading\n", h.Heater)
@@ -146,13 +149,18 @@ func controlCommand(verb, use string) *cli.Command {
 			if err != nil {
 				return err
 			}
-			if cmd.Bool("json") {
-				return printJSON(cmd.Root().Writer, r)
-			}
-			showRun(cmd.Root().Writer, r)
-			return nil
+			return printRun(cmd, r)
 		},
 	}
+}
+
+// printRun prints a run in words, or as JSON if that was asked for.
+func printRun(cmd *cli.Command, r api.Run) error {
+	if cmd.Bool("json") {
+		return printJSON(cmd.Root().Writer, r)
+	}
+	showRun(cmd.Root().Writer, r)
+	return nil
 }
 
 // current returns the ID of the run that goes on.
@@ -334,11 +342,7 @@ func runsCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				if cmd.Bool("json") {
-					return printJSON(w, r)
-				}
-				showRun(w, r)
-				return nil
+				return printRun(cmd, r)
 			}
 			runs, err := c.Runs(ctx, min(max(cmd.Int("limit"), 1), 500))
 			if err != nil {

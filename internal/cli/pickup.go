@@ -74,11 +74,7 @@ func pickUp(ctx context.Context, cmd *cli.Command, c *client.Client, r api.Run) 
 	if err != nil {
 		return err
 	}
-	if cmd.Bool("json") {
-		return printJSON(w, picked)
-	}
-	showRun(w, picked)
-	return nil
+	return printRun(cmd, picked)
 }
 
 func showPlan(w io.Writer, p api.Plan) {

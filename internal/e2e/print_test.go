@@ -185,6 +185,25 @@ func TestAPrinterWithoutReportsIsAsked(t *testing.T) {
 	})
 }
 
+func TestAHaltThatWaitsItsTurnIsTold(t *testing.T) {
+	printer := quick()
+	printer.Dialect.Queued = true
+	b := start(t, printer).live()
+	now, err := b.Bench(t.Context())
+	if err != nil || now.Firmware == nil || now.Firmware.HaltsAtOnce {
+		t.Errorf("the firmware is %+v, %v", now.Firmware, err)
+	}
+	b.mustSend("long.gcode", coupon(t, 300), true)
+	b.untilRun("running")
+	if err := b.Halt(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	b.until("a halted printer", func(api.Bench) (halted bool) {
+		b.device.Do(func(board *simprinter.Board) { halted = board.Halted() })
+		return halted
+	})
+}
+
 func TestStoppingTurnsTheHeatersOff(t *testing.T) {
 	b := start(t, quick()).live()
 	for _, state := range []string{"warming", "running"} {

@@ -54,6 +54,9 @@ func (h *Host) greeted(ctx context.Context, e wire.Event) {
 	h.send("M105", nil)
 	link := h.link
 	h.hub.publish(Update{Link: &link})
+	if !h.haltsAtOnce() {
+		h.message("message", "this firmware reads an emergency stop only in its turn, behind what it has queued: keep the printer's switch in reach")
+	}
 	if h.job == nil || h.job.record.State != run.Interrupted {
 		return
 	}

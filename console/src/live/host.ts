@@ -9,6 +9,7 @@ import { useTraffic } from './traffic'
 export const useHost = defineStore('host', () => {
   const printer = ref<Schemas['Printer']>()
   const link = ref<Schemas['Link']>()
+  const firmware = ref<Schemas['Firmware']>()
   const heaters = ref<Schemas['Heater'][]>([])
   const position = ref<Schemas['Position']>()
   const run = ref<Schemas['Run']>()
@@ -25,6 +26,7 @@ export const useHost = defineStore('host', () => {
     const bench = await answered(api.GET('/v1/bench'))
     printer.value = bench.printer
     link.value = bench.link
+    firmware.value = bench.firmware
     heaters.value = bench.heaters
     position.value = bench.position
     run.value = bench.run
@@ -49,7 +51,10 @@ export const useHost = defineStore('host', () => {
         setTimeout(listen, 3000)
       }
     }
-    on<Schemas['Link']>('link', data => { link.value = data })
+    on<Schemas['Link']>('link', data => {
+      if (data.state === 'live' && link.value?.state !== 'live') refresh().catch(() => undefined) // another firmware may be there
+      link.value = data
+    })
     on<Schemas['Heat']>('heat', data => {
       heaters.value = data.heaters
       past.note(data.heaters)
@@ -85,5 +90,5 @@ export const useHost = defineStore('host', () => {
   const setHeat = (heater: string, setpoint: number) =>
     attempt(() => answered(api.PUT('/v1/heat/{heater}', { params: { path: { heater } }, body: { setpoint } })))
 
-  return { printer, link, heaters, position, run, messages, connected, problem, live, going, listen, tell, attempt, control, pickUp, start, halt, reconnect, setHeat }
+  return { printer, link, firmware, heaters, position, run, messages, connected, problem, live, going, listen, tell, attempt, control, pickUp, start, halt, reconnect, setHeat }
 })

@@ -9,7 +9,7 @@ const time = (at: string) => new Date(at).toLocaleTimeString()
 </script>
 
 <template>
-  <v-card v-if="newest.length" title="The firmware says">
+  <v-card v-if="newest.length" title="Messages">
     <v-list density="compact">
       <v-list-item v-for="(m, i) in newest" :key="`${m.at} ${i}`" :title="m.text" :subtitle="`${time(m.at)} · ${m.kind}`" />
     </v-list>

@@ -101,17 +101,23 @@ func (k Parking) Hold(at Point, hot bool, part Part) []string {
 	if !at.Knows() {
 		return nil
 	}
-	s.say("G21")
-	s.say("G90")
-	s.say("M83")
-	if hot {
-		s.move("G1", no, no, no, -k.Retract, k.Filament)
-	}
+	k.letGo(&s, "G90", hot)
 	k.leave(&s, at, part)
 	if at.Fan > 0 {
 		s.say("M107")
 	}
 	return s
+}
+
+// letGo takes up millimetres and relative filament, with absolute or relative
+// words as mode says, and draws filament back if that may be moved.
+func (k Parking) letGo(s *sheet, mode string, hot bool) {
+	s.say("G21")
+	s.say(mode)
+	s.say("M83")
+	if hot {
+		s.move("G1", no, no, no, -k.Retract, k.Filament)
+	}
 }
 
 // leave lifts the nozzle and moves it aside, in absolute millimetres.
@@ -201,12 +207,7 @@ func (k Parking) Stop(at Point, hot bool, part Part) []string {
 	if !at.Knows() {
 		return nil
 	}
-	s.say("G21")
-	s.say("G91")
-	s.say("M83")
-	if hot {
-		s.move("G1", no, no, no, -k.Retract, k.Filament)
-	}
+	k.letGo(&s, "G91", hot)
 	here := at.Machine()
 	if lift := k.above(here[gcode.Z]) - here[gcode.Z]; lift > 0 {
 		s.move("G1", no, no, lift, no, k.Climb)
