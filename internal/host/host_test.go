@@ -368,3 +368,23 @@ func TestAHoldWhileComingBackIsKept(t *testing.T) {
 		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
 	})
 }
+
+func TestARunThatIsInterruptedAtItsVeryEndFinishes(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		board := simprinter.NewBoard(simprinter.Vesper())
+		begun := time.Now()
+		var c *cable
+		h, _ := work(t, shelfOf(t, 2), func() (io.ReadWriteCloser, error) {
+			c = &cable{board: board, begun: begun}
+			return c, nil
+		})
+		until(t, h, 10*time.Second, isLive)
+		if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Ending })
+		c.Close() // and the port comes back with the printer as it was
+		until(t, h, time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted })
+		until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Finished })
+	})
+}

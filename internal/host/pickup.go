@@ -235,6 +235,9 @@ func (h *Host) verify(answer []string) {
 	case h.cfg.ByHand:
 		h.waitAtPart("the printer kept its place: resume when you like")
 	default:
+		if j.was == run.Ending { // whose last wait was lost: it ends again from where it was
+			j.was = run.Running
+		}
 		h.moveTo(j.was, "")
 		h.conv.Hold(h.now(), false)
 		h.message("message", fmt.Sprintf("%s goes on by itself at line %d: the printer had kept its place (%s)", j.file.Name, j.record.Taken+1, away))
