@@ -102,11 +102,9 @@ func TestTheConsolePicksARunUp(t *testing.T) {
 	if got := ask(b, page, chromedp.Text(`[data-run-reason]`)); !strings.Contains(got, "forgotten") || !strings.Contains(got, "bed is kept") {
 		t.Errorf("the reason is %q", got)
 	}
-	b.shot(page, "interrupted")
 	b.click(page, button("Pick up…"))
 	b.do(page, chromedp.SendKeys(`[data-layer] input`, "70"), chromedp.WaitVisible(`//*[@data-plan]//*[@role="alert"][contains(., "layers 1 to 10")]`))
 	b.do(page, chromedp.SendKeys(`[data-layer] input`, "\b\b4"), chromedp.WaitVisible(`//*[@data-plan]//li[contains(., "home X and Y")]`))
-	b.shot(page, "plan")
 	b.click(page, `[data-sure] input`, `//*[@data-plan]//button[contains(., "Pick up")]`)
 	b.untilRun("finished")
 	b.do(page, chromedp.WaitVisible(`[data-run][data-state="finished"]`))
