@@ -24,7 +24,7 @@ type Plan struct {
 
 // ErrNothingLaid means that there is nothing to pick up: the file can be started
 // anew.
-var ErrNothingLaid = errors.New("nothing was laid yet: clear the bed and start the file anew")
+var ErrNothingLaid = errors.New("nothing was laid yet: give the run up and start the file anew")
 
 // PickUp plans how to go on at a point of the file with a printer whose firmware
 // has forgotten everything and whose nozzle is believed to be at height. The bed
