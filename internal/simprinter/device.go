@@ -331,7 +331,7 @@ func (d *Device) opened() {
 
 // bootTime is how long, in real time, a board is deaf and mute as it restarts. A
 // program sets its baud rate in that time.
-const bootTime = 30 * time.Millisecond
+const bootTime = 100 * time.Millisecond
 
 // arrive puts bytes on the cable towards the board.
 func (d *Device) arrive(data []byte) {
