@@ -117,7 +117,7 @@ func TestTheCommandLinePrintsAFile(t *testing.T) {
 	p.ok("bed: 60 °C", "heat", "bed", "60")
 	p.ok("bed: off", "cool")
 	p.ok("MACHINE_TYPE:Vesper", "say", "M115")
-	p.ok("> N", "wire", "-n", "20")
+	p.ok("> N", "wire", "-n", "1000")
 	p.ok("Removed", "shelf", "remove", "clip.gcode")
 
 	p.ok("Started", "send", "--print", "--name", "long.gcode", longFile(t, p.home))

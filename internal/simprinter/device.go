@@ -261,8 +261,8 @@ func (d *Device) receive() {
 	if d.port == nil {
 		return
 	}
-	opened, closed := d.port.openings()
-	if closed && d.port.programs == 0 && d.port.hangsUp() {
+	opened, left := d.port.openings()
+	if left && d.port.hangsUp() {
 		d.ready = false
 	}
 	if opened {
@@ -279,8 +279,9 @@ func (d *Device) receive() {
 }
 
 // openings reads what the kernel has queued: it misses none, however quickly they
-// follow each other. Opened tells that nobody had it open before.
-func (p *port) openings() (opened, closed bool) {
+// follow each other. Opened tells that nobody had it open before, left that for a
+// moment nobody had.
+func (p *port) openings() (opened, left bool) {
 	var buf [4096]byte
 	n, err := unix.Read(p.watch, buf[:])
 	if err != nil {
@@ -293,12 +294,12 @@ func (p *port) openings() (opened, closed bool) {
 			opened = opened || p.programs == 0
 			p.programs++
 		} else {
-			closed = true
 			p.programs = max(p.programs-1, 0)
+			left = left || p.programs == 0
 		}
 		at += unix.SizeofInotifyEvent + int(named)
 	}
-	return opened, closed
+	return opened, left
 }
 
 // hangsUp reports whether DTR falls when the port is closed.
