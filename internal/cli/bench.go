@@ -149,13 +149,13 @@ func controlCommand(verb, use string) *cli.Command {
 			if err != nil {
 				return err
 			}
-			return printRun(cmd, r)
+			return tellRun(cmd, r)
 		},
 	}
 }
 
-// printRun prints a run in words, or as JSON if that was asked for.
-func printRun(cmd *cli.Command, r api.Run) error {
+// tellRun prints a run in words, or as JSON if that was asked for.
+func tellRun(cmd *cli.Command, r api.Run) error {
 	if cmd.Bool("json") {
 		return printJSON(cmd.Root().Writer, r)
 	}
@@ -342,7 +342,7 @@ func runsCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				return printRun(cmd, r)
+				return tellRun(cmd, r)
 			}
 			runs, err := c.Runs(ctx, min(max(cmd.Int("limit"), 1), 500))
 			if err != nil {

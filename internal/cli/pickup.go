@@ -74,7 +74,7 @@ func pickUp(ctx context.Context, cmd *cli.Command, c *client.Client, r api.Run) 
 	if err != nil {
 		return err
 	}
-	return printRun(cmd, picked)
+	return tellRun(cmd, picked)
 }
 
 func showPlan(w io.Writer, p api.Plan) {

@@ -11,7 +11,7 @@ import (
 	"time"
 )
 
-// An Recorded is one event of a recording.
+// Recorded is one event of a recording.
 type Recorded struct {
 	At   time.Time
 	Mark byte // > written to the printer, < read from it, = measured, ! decided

@@ -257,9 +257,7 @@ func (h *Host) moveTo(s run.State, reason string) error {
 		j.before = j.record.State
 	}
 	j.record.State, j.record.Reason = next, reason
-	if next != run.Held { // whose entry tells where it goes on
-		h.note(run.Entry{Kind: run.Becomes, State: next, Reason: reason})
-	}
+	h.note(run.Entry{Kind: run.Becomes, State: next, Reason: reason})
 	h.decide("%s: %s", next, reason)
 	h.stayAwake()
 	h.cfg.Recorder.Run(j.record)

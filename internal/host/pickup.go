@@ -53,7 +53,7 @@ func (h *Host) TakeUp(ctx context.Context) (string, error) {
 		h.log.Warn("the run that was cut off cannot go on: its file is not on the shelf any more", "run", story.Record.ID, "file", story.Record.File)
 		return "", nil
 	}
-	j := &job{record: story.Record, file: f, story: *story, book: book, quit: func() {}, was: story.State, away: time.Now(), bed: f.Setpoints[heat.Bed]}
+	j := &job{record: story.Record, file: f, story: *story, book: book, quit: func() {}, was: story.State, wasReason: story.Reason, away: time.Now(), bed: f.Setpoints[heat.Bed]}
 	j.record.Taken = story.Taken
 	j.said, j.fed = story.Taken, story.Taken
 	j.before = run.Running
@@ -120,6 +120,7 @@ func (h *Host) interrupt(reason string, lost bool) {
 	j.quit()
 	j.breakOff()
 	j.lines, j.batch, j.eof, j.rejoining = nil, nil, false, false
+	j.goOn, j.again = false, ""
 	if lost {
 		h.note(run.Entry{Kind: run.Lost})
 	}
@@ -141,7 +142,7 @@ func (h *Host) interrupt(reason string, lost bool) {
 // last is the last line it took.
 func (h *Host) rejoin(ctx context.Context, last int) {
 	j, conv := h.job, h.conv
-	if j.story.Picked && j.story.Commands(last) == j.story.Before { // it was cut off while it was being picked up
+	if j.story.Picking { // it was cut off while it was being picked up
 		h.forgotten("the printer was out of reach while the run was being picked up")
 		return
 	}
@@ -398,7 +399,7 @@ func (h *Host) PickUp(ctx context.Context, id string, c Choice) (RunNow, error) 
 		}
 		h.counts(plan.Command)
 		j.record.Taken, j.said, j.fed = plan.Command, plan.Command, plan.Command
-		j.bedUntil, j.parking, j.drawn, j.idled = time.Time{}, atPart, false, false
+		j.bedUntil, j.parking, j.drawn, j.idled, j.before = time.Time{}, returning, false, false, run.Running
 		h.point = run.Point{}
 		h.conv.Hold(h.now(), true)
 		h.decide("picked up at command %d, layer %d, Z %g, nozzle at %g", plan.Command, plan.Layer, plan.Z, plan.Height)
@@ -406,8 +407,7 @@ func (h *Host) PickUp(ctx context.Context, id string, c Choice) (RunNow, error) 
 		j.start(reader, closer)
 		h.perform(j, plan.Commands(), func(err error) {
 			if err == nil {
-				h.moveTo(run.Running, "")
-				h.conv.Hold(h.now(), false)
+				h.release()
 			}
 		})
 		return nil

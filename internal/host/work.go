@@ -285,7 +285,7 @@ func (h *Host) jot(events []wire.Event) {
 			continue
 		case e.Request.Lane == wire.File && !e.Own:
 			j.said++
-		case h.link.Live() || j.rejoining:
+		case j.record.State != run.Interrupted || j.rejoining:
 			h.note(run.Entry{Kind: run.Other, Number: e.Number, Text: e.Request.Command})
 		}
 		said = e.Number + 1

@@ -200,8 +200,8 @@ func (s *sheet) modes(at Point) {
 	}
 }
 
-// Stop returns the commands that leave a part for good, before heaters and fans
-// are turned off. At may be uncertain in X and Y.
+// Stop returns the commands that leave a part for good, with heaters and fans just
+// turned off. At may be uncertain in X and Y.
 func (k Parking) Stop(at Point, hot bool, part Part) []string {
 	var s sheet
 	if !at.Knows() {

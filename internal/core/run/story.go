@@ -44,17 +44,17 @@ type Entry struct {
 // A Story is what a run's journal amounts to: enough to go on with the run when
 // the host, the printer or both have gone away in the middle of it.
 type Story struct {
-	Record Record
-	Said   int // line numbers that may have been used; all below
-	Number int // the first line number that counts
-	Before int // the file's commands said before that
-	Others map[int]string
-	Taken  int // of the file's commands; may lag behind the printer
-	State  State
-	Reason string
-	Back   *Point // where a held run goes on; nil if it is not held
-	Lost   bool   // the printer has forgotten everything since
-	Picked bool   // it was picked up on a printer that had, so that the file alone does not tell where the machine is
+	Record  Record
+	Said    int // line numbers that may have been used; all below
+	Number  int // the first line number that counts
+	Before  int // the file's commands said before that
+	Others  map[int]string
+	Taken   int // of the file's commands; may lag behind the printer
+	State   State
+	Reason  string
+	Back    *Point // where a held run goes on; nil if it is not held
+	Lost    bool   // the printer has forgotten everything since
+	Picking bool   // it is being picked up on a printer that had: until it runs, its lines do not tell where the machine is
 
 	Printer json.RawMessage
 }
@@ -67,7 +67,7 @@ func (s *Story) Tell(e Entry) {
 	case Counts:
 		s.Number, s.Before, s.Others, s.Printer = e.Number, e.Command, map[int]string{}, e.Printer
 		s.Taken, s.Said = e.Command, e.Number
-		s.Picked = s.Picked || s.Lost
+		s.Picking = s.Lost
 		s.Lost = false
 	case Other:
 		s.Others[e.Number] = e.Text
@@ -76,7 +76,11 @@ func (s *Story) Tell(e Entry) {
 		s.Taken = e.Command
 		s.Said = max(s.Said, e.Number+1)
 	case Becomes:
+		if e.State == Interrupted { // what it was before is what it goes on as
+			return
+		}
 		s.State, s.Reason, s.Back = e.State, e.Reason, e.Back
+		s.Picking = s.Picking && e.State != Running
 	case Lost:
 		s.Lost = true
 	}
