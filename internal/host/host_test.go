@@ -388,3 +388,37 @@ func TestARunThatIsInterruptedAtItsVeryEndFinishes(t *testing.T) {
 		until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Finished })
 	})
 }
+
+func TestAHeldRunWhosePortGoesIsStillHeldWhereItWas(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		board, begun := simprinter.NewBoard(simprinter.Vesper()), time.Now()
+		var c *cable
+		h, _ := work(t, shelfOf(t, 12), func() (io.ReadWriteCloser, error) {
+			c = &cable{board: board, begun: begun}
+			return c, nil
+		})
+		until(t, h, 10*time.Second, isLive)
+		if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running && b.Run.Layer > 1 })
+		h.Hold(t.Context(), "")
+		parked := until(t, h, time.Minute, func(b host.Bench) bool { return b.Position.Where[2] > 10 })
+		c.Close()
+		until(t, h, time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted })
+		b := until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Held })
+		if b.Run.Reason != "held by hand" {
+			t.Errorf("it is held because %q", b.Run.Reason)
+		}
+		time.Sleep(time.Minute)
+		if b = until(t, h, time.Minute, isLive); b.Position.Where[2] > parked.Position.Where[2]+0.01 {
+			t.Errorf("it was lifted again, from %v to %v", parked.Position.Where, b.Position.Where)
+		}
+		if _, err := h.Resume(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
+		until(t, h, 2*time.Second, func(b host.Bench) bool { return b.Position.Where[2] < 3 }) // at the part, as the next report tells
+		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
+	})
+}

@@ -224,12 +224,15 @@ func (h *Host) verify(answer []string) {
 	away := time.Since(j.away).Round(time.Second)
 	switch {
 	case j.was == run.Held:
+		back := j.story.Back
 		h.moveTo(run.Held, j.wasReason)
 		j.drawn = h.point.At[gcode.E] < j.back.At[gcode.E]-0.01
 		j.parking, j.parkedAt = parked, time.Now()
-		if j.story.Back == nil { // it had not left the part yet
+		if back == nil { // it had not left the part yet
 			j.parking = settling
 			h.leave()
+		} else {
+			h.note(run.Entry{Kind: run.Becomes, State: run.Held, Reason: j.wasReason, Back: back})
 		}
 	case cold != "":
 		h.waitAtPart(fmt.Sprintf("the printer kept its place and has turned the %s off: resume heats up first", cold))
