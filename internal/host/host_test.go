@@ -418,7 +418,7 @@ func TestAHeldRunWhosePortGoesIsStillHeldWhereItWas(t *testing.T) {
 			t.Fatal(err)
 		}
 		until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
-		until(t, h, 2*time.Second, func(b host.Bench) bool { return b.Position.Where[2] < 3 }) // at the part, as the next report tells
+		until(t, h, 10*time.Second, func(b host.Bench) bool { return b.Position.Where[2] < 3 }) // the moves back have been planned, and are made
 		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
 	})
 }
