@@ -34,6 +34,7 @@ type cable struct {
 	board  *simprinter.Board
 	begun  time.Time
 	closed bool
+	deaf   bool // nothing comes through, either way
 }
 
 func newCable(c simprinter.Config) *cable {
@@ -44,7 +45,9 @@ func (c *cable) Write(p []byte) (int, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.board.Advance(time.Since(c.begun))
-	c.board.Receive(p)
+	if !c.deaf {
+		c.board.Receive(p)
+	}
 	return len(p), nil
 }
 
@@ -52,12 +55,12 @@ func (c *cable) Read(p []byte) (int, error) {
 	for {
 		c.mu.Lock()
 		c.board.Advance(time.Since(c.begun))
-		out, closed := c.board.Output(), c.closed
+		out, closed, deaf := c.board.Output(), c.closed, c.deaf
 		c.mu.Unlock()
 		if closed {
 			return 0, io.EOF
 		}
-		if len(out) > 0 {
+		if len(out) > 0 && !deaf {
 			return copy(p, out), nil
 		}
 		time.Sleep(5 * time.Millisecond) // virtual: it takes none
@@ -141,29 +144,41 @@ func (b books) Unfinished() (*run.Story, host.Book, error) {
 // work runs a host on what open opens until the test's end.
 func work(t *testing.T, files host.Files, open func() (io.ReadWriteCloser, error)) (*host.Host, *memory) {
 	t.Helper()
-	kept := &memory{}
-	journals, err := journal.Open(t.TempDir())
+	h, kept, _ := workIn(t, t.TempDir(), files, open)
+	return h, kept
+}
+
+// workIn runs a host that keeps its journals in a folder, until leave is called
+// or the test ends.
+func workIn(t *testing.T, folder string, files host.Files, open func() (io.ReadWriteCloser, error)) (h *host.Host, kept *memory, leave func()) {
+	t.Helper()
+	kept = &memory{}
+	journals, err := journal.Open(folder)
 	if err != nil {
 		t.Fatal(err)
 	}
-	h := host.New(host.Config{
+	h = host.New(host.Config{
 		Journal: books{journals}, IdleAfter: 10 * time.Minute, KeepBed: 30 * time.Minute,
 		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
 		Printer:  host.Printer{Name: "Vesper", Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
 		OpenPort: func(string, int) (io.ReadWriteCloser, error) { return open() },
 	})
+	if _, err := h.TakeUp(t.Context()); err != nil {
+		t.Fatal(err)
+	}
 	ctx, cancel := context.WithCancel(t.Context())
 	done := make(chan struct{})
 	go func() {
 		defer close(done)
 		h.Work(ctx)
 	}()
-	t.Cleanup(func() {
+	leave = sync.OnceFunc(func() {
 		cancel()
 		<-done
 		time.Sleep(time.Second) // virtual: the port's reader sees its end
 	})
-	return h, kept
+	t.Cleanup(leave)
+	return h, kept, leave
 }
 
 // until lets virtual time pass until the bench meets a condition.
@@ -335,21 +350,6 @@ func TestTheNozzleOfALongHoldCoolsAndIsHotAgainToGoOn(t *testing.T) {
 	})
 }
 
-func TestTheBedOfARunThatNobodyPicksUpCools(t *testing.T) {
-	synctest.Test(t, func(t *testing.T) {
-		h, c := printing(t, simprinter.Vesper(), 20)
-		c.mu.Lock()
-		c.board.Reset()
-		c.mu.Unlock()
-		until(t, h, time.Minute, func(b host.Bench) bool {
-			return b.Run.State == run.Interrupted && b.Run.Forgotten && b.Heaters[1].Setpoint == 60
-		})
-		until(t, h, 45*time.Minute, func(b host.Bench) bool {
-			return b.Heaters[1].Setpoint == 0 && strings.Contains(b.Run.Reason, "nobody picked it up")
-		})
-	})
-}
-
 func TestAHoldWhileComingBackIsKept(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		h, _ := printing(t, simprinter.Vesper(), 20)
@@ -365,60 +365,6 @@ func TestAHoldWhileComingBackIsKept(t *testing.T) {
 		if _, err := h.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
-		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
-	})
-}
-
-func TestARunThatIsInterruptedAtItsVeryEndFinishes(t *testing.T) {
-	synctest.Test(t, func(t *testing.T) {
-		board := simprinter.NewBoard(simprinter.Vesper())
-		begun := time.Now()
-		var c *cable
-		h, _ := work(t, shelfOf(t, 2), func() (io.ReadWriteCloser, error) {
-			c = &cable{board: board, begun: begun}
-			return c, nil
-		})
-		until(t, h, 10*time.Second, isLive)
-		if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
-			t.Fatal(err)
-		}
-		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Ending })
-		c.Close() // and the port comes back with the printer as it was
-		until(t, h, time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted })
-		until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Finished })
-	})
-}
-
-func TestAHeldRunWhosePortGoesIsStillHeldWhereItWas(t *testing.T) {
-	synctest.Test(t, func(t *testing.T) {
-		board, begun := simprinter.NewBoard(simprinter.Vesper()), time.Now()
-		var c *cable
-		h, _ := work(t, shelfOf(t, 12), func() (io.ReadWriteCloser, error) {
-			c = &cable{board: board, begun: begun}
-			return c, nil
-		})
-		until(t, h, 10*time.Second, isLive)
-		if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
-			t.Fatal(err)
-		}
-		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running && b.Run.Layer > 1 })
-		h.Hold(t.Context(), "")
-		parked := until(t, h, time.Minute, func(b host.Bench) bool { return b.Position.Where[2] > 10 })
-		c.Close()
-		until(t, h, time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted })
-		b := until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Held })
-		if b.Run.Reason != "held by hand" {
-			t.Errorf("it is held because %q", b.Run.Reason)
-		}
-		time.Sleep(time.Minute)
-		if b = until(t, h, time.Minute, isLive); b.Position.Where[2] > parked.Position.Where[2]+0.01 {
-			t.Errorf("it was lifted again, from %v to %v", parked.Position.Where, b.Position.Where)
-		}
-		if _, err := h.Resume(t.Context(), ""); err != nil {
-			t.Fatal(err)
-		}
-		until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
-		until(t, h, 10*time.Second, func(b host.Bench) bool { return b.Position.Where[2] < 3 }) // the moves back have been planned, and are made
 		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
 	})
 }

@@ -140,12 +140,14 @@ func (h *Host) carryOn() error {
 func (h *Host) release() {
 	j := h.job
 	j.parking, j.pace.last, j.idled = atPart, 0, false
-	if err := h.moveTo(j.before, ""); err == nil {
-		h.conv.Hold(h.now(), false)
-	}
-	if again := j.again; again != "" {
-		j.again = ""
+	err, again := h.moveTo(j.before, ""), j.again
+	j.again = ""
+	switch {
+	case err != nil:
+	case again != "":
 		h.hold(again)
+	default:
+		h.conv.Hold(h.now(), false)
 	}
 }
 

@@ -39,8 +39,7 @@ func (c *Conversation) greetNext(now time.Duration) {
 	}
 	if c.cfg.Earlier.Said > 0 && c.greet != numbering {
 		c.greet, c.told = recounting, false
-		l := line{Request: Request{Command: question}, number: c.cfg.Earlier.Said + far, own: true}
-		c.write(&l, c.tries > 1)
+		c.write(&line{Request: Request{Command: question}, number: c.cfg.Earlier.Said + far, own: true}, c.tries > 1)
 		return
 	}
 	c.number(now)

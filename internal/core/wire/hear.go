@@ -84,8 +84,12 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 		c.word(now)
 		c.owed++
 		c.doubt = c.next
-		if r.Number >= c.base && r.Number < c.cursor {
+		switch {
+		case r.Number < c.base || r.Number >= c.cursor:
+		case c.habits.numbered:
 			c.take(now, r.Number, r)
+		default: // the oks of those that are still queued could not be told from later ones: wait for them
+			c.reached = r.Number
 		}
 	case Busy:
 		c.word(now)
@@ -214,7 +218,9 @@ func (c *Conversation) take(now time.Duration, through int, r Reply) {
 		c.window.taken()
 		if r.Kind == OK && (r.Number == l.number || l.own && l.Command == question) {
 			c.window.sure()
-			c.certain(l.number)
+			if !c.habits.chatty {
+				c.certain(l.number)
+			}
 		}
 	}
 	c.strange, c.ignored, c.leap = 0, 0, 0
@@ -281,6 +287,10 @@ func (c *Conversation) resend(now time.Duration, number int) {
 	}
 	c.base, c.cursor, c.answer = number, number, nil
 	c.doubt = c.next
+	if c.sounded && number == c.next { // it has taken all there is
+		c.doubt = 0
+	}
+	c.sounded = false
 }
 
 // first is the lowest number that this conversation has a line for.

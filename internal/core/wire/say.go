@@ -54,9 +54,14 @@ func (c *Conversation) overdue(now time.Duration) {
 		c.change(Dead, fmt.Sprintf("nothing heard for %s: check the cable and the printer's power, then reconnect", c.cfg.GiveUp))
 		return
 	}
+	c.doubt = c.next
+	if c.base <= c.reached && c.reached < c.cursor { // the oks do not come
+		c.lastWord = now
+		c.take(now, c.reached, Reply{})
+		return
+	}
 	c.lastProbe = now
 	c.probes++
-	c.doubt = c.next
 	if now-c.lastWord >= 5*c.cfg.Silence && c.state == Live {
 		c.change(Silent, fmt.Sprintf("no answer for %s: the printer is busy, or the cable is loose", (now-c.lastWord).Round(time.Second)))
 	}
@@ -69,6 +74,15 @@ func (c *Conversation) overdue(now time.Duration) {
 		return
 	}
 	c.sayNew(now, Request{Command: question}, true)
+}
+
+// sound says a line with a number that cannot be, in answer to which a printer
+// tells which line it wants next.
+func (c *Conversation) sound(now time.Duration) {
+	again := c.sounded
+	c.sounded, c.lastProbe = true, now
+	c.probes++
+	c.write(&line{Request: Request{Command: question}, number: c.next + far, own: true}, again)
 }
 
 // load is how many bytes would be under way beyond the printer's command slots
@@ -147,7 +161,7 @@ func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 	l := c.at(c.next)
 	*l = line{Request: r, number: c.next, end: c.bytes, own: own}
 	c.next++
-	c.cursor = c.next
+	c.cursor, c.sounded = c.next, false
 	if r.Lane == File && !c.habits.numbered {
 		c.doubt = c.next
 	}

@@ -178,12 +178,14 @@ type Conversation struct {
 	strange   int           // requests to resend in a row that cannot be
 	claimed   int           // the line beyond all that was said of late that the printer asked for
 	ignored   int           // oks in a row that were not for the question under way
+	reached   int           // the line that the printer last told it had before: its ok has been said, or comes
 	leap      int           // the line that the last ok named, out of its turn; 0: it was in turn
 	xoff      time.Duration // the printer asked for a pause then; 0: it did not
 	lastWord  time.Duration // when the printer last moved the conversation on
 	lastByte  time.Duration // when it last said anything
 	lastProbe time.Duration
-	probes    int // questions in a row without an answer
+	sounded   bool // the question of lastProbe was for a line that cannot be
+	probes    int  // questions in a row without an answer
 	window    window
 	habits    habits
 
@@ -231,7 +233,7 @@ func New(cfg Config, now time.Duration) *Conversation {
 func (c *Conversation) begin(now time.Duration, reason string) {
 	c.lose(reason)
 	c.base, c.cursor, c.next = 0, 0, 0
-	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt = 0, 0, 0, 0, 0, 0
+	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt, c.reached = 0, 0, 0, 0, 0, 0, 0
 	c.window = newWindow(c.cfg)
 	c.habits = habits{}
 	c.tests = 0
@@ -348,6 +350,8 @@ func (c *Conversation) Deadline() time.Duration {
 		return c.xoff + c.cfg.Silence
 	case c.base < c.cursor:
 		return c.overdueAt()
+	case c.doubt > 0 && c.idle() && c.sounded:
+		return c.lastProbe + c.cfg.Silence<<min(max(c.probes-1, 0), 4)
 	case c.doubt > 0 && c.idle():
 		return c.lastWord + c.cfg.BootQuiet
 	}
@@ -374,6 +378,8 @@ func (c *Conversation) Tick(now time.Duration) {
 		c.overdue(now)
 	case !c.fresh():
 		c.doubt = 0
+	case c.habits.chatty: // every ok looks like an answer to the question
+		c.sound(now)
 	default: // the file's lines have been said, and plain oks do not tell for certain that they were taken
 		c.sayNew(now, Request{Command: question}, true)
 	}

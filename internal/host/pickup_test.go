@@ -1,0 +1,229 @@
+package host_test
+
+import (
+	"io"
+	"io/fs"
+	"math"
+	"os"
+	"regexp"
+	"strings"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/run"
+	"diathermon/internal/host"
+	"diathermon/internal/simprinter"
+)
+
+// A rig is a printer that stays while its cable and its hosts come and go.
+type rig struct {
+	*host.Host
+	t        *testing.T
+	files    folder
+	board    *simprinter.Board
+	begun    time.Time
+	journals string
+	cable    *cable // nil while it is out
+	leave    func()
+}
+
+// newRig returns a host and its printer, connected, and a run of a file of so
+// many layers.
+func newRig(t *testing.T, layers int) *rig {
+	t.Helper()
+	config := simprinter.Vesper()
+	config.Record = true
+	r := &rig{t: t, files: shelfOf(t, layers), board: simprinter.NewBoard(config), begun: time.Now(), journals: t.TempDir()}
+	r.arrive()
+	r.until(10*time.Second, isLive)
+	if _, err := r.Start(t.Context(), "coupon.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+// arrive lets a host come, with the cable in.
+func (r *rig) arrive() {
+	r.t.Helper()
+	r.plugIn()
+	r.Host, _, r.leave = workIn(r.t, r.journals, r.files, func() (io.ReadWriteCloser, error) {
+		if r.cable == nil {
+			return nil, fs.ErrNotExist
+		}
+		r.cable.closed = false
+		return r.cable, nil
+	})
+}
+
+func (r *rig) plugIn() { r.cable = &cable{board: r.board, begun: r.begun} }
+
+func (r *rig) pull() {
+	c := r.cable
+	r.cable = nil
+	c.Close()
+}
+
+// another lets the host go away at once, without a word to the printer, and
+// another one come in its place.
+func (r *rig) another() {
+	r.t.Helper()
+	r.pull()
+	r.untilState(time.Minute, run.Interrupted)
+	r.leave()
+	r.arrive()
+}
+
+func (r *rig) until(within time.Duration, met func(host.Bench) bool) host.Bench {
+	r.t.Helper()
+	return until(r.t, r.Host, within, met)
+}
+
+func (r *rig) untilState(within time.Duration, s run.State) host.Bench {
+	r.t.Helper()
+	return r.until(within, func(b host.Bench) bool { return b.Run != nil && b.Run.State == s })
+}
+
+func drawing(b host.Bench) bool { return b.Run != nil && b.Run.State == run.Running && b.Run.Layer > 1 }
+
+// ofTheHost are the commands that a host says by itself between a file's, or a
+// test does.
+var ofTheHost = regexp.MustCompile(`^M(105|114|115|110 N\S+|117 .*|154 S1|155 S1|400)$`)
+
+// mustHaveTaken fails unless the printer carried out the file's commands, each
+// once and in order.
+func (r *rig) mustHaveTaken() {
+	r.t.Helper()
+	body, err := os.ReadFile(r.files.path)
+	if err != nil {
+		r.t.Fatal(err)
+	}
+	var want []string
+	for line := range strings.Lines(string(body)) {
+		if c := gcode.Command([]byte(line)); len(c) > 0 {
+			want = append(want, string(c))
+		}
+	}
+	n := 0
+	for _, e := range r.board.Executed() {
+		switch {
+		case n < len(want) && e.Line == want[n]:
+			n++
+		case e.Number >= 0 && !ofTheHost.MatchString(e.Line):
+			r.t.Fatalf("%d commands of %d, and then %q", n, len(want), e.Line)
+		}
+	}
+	if n < len(want) {
+		r.t.Fatalf("%d commands of %d were carried out", n, len(want))
+	}
+}
+
+func TestTheBedOfARunThatNobodyPicksUpCools(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		h, c := printing(t, simprinter.Vesper(), 20)
+		c.mu.Lock()
+		c.board.Reset()
+		c.mu.Unlock()
+		until(t, h, time.Minute, func(b host.Bench) bool {
+			return b.Run.State == run.Interrupted && b.Run.Forgotten && b.Heaters[1].Setpoint == 60
+		})
+		until(t, h, 45*time.Minute, func(b host.Bench) bool {
+			return b.Heaters[1].Setpoint == 0 && strings.Contains(b.Run.Reason, "nobody picked it up")
+		})
+	})
+}
+
+func TestARunThatIsCutOffAtItsVeryEndFinishes(t *testing.T) {
+	for what, cutOff := range map[string]func(*rig){
+		"the cable is pulled and put back": func(r *rig) { r.pull(); r.untilState(time.Minute, run.Interrupted); r.plugIn() },
+		"the host goes and comes back":     (*rig).another,
+	} {
+		t.Run(what, func(t *testing.T) {
+			synctest.Test(t, func(t *testing.T) {
+				r := newRig(t, 2)
+				r.untilState(time.Hour, run.Ending)
+				cutOff(r)
+				r.untilState(10*time.Minute, run.Finished)
+				r.mustHaveTaken()
+			})
+		})
+	}
+}
+
+func TestALineSaidAsASilenceEndsCountsForTheNextHost(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 12)
+		r.until(time.Hour, drawing)
+		r.cable.deaf = true
+		said := make(chan host.Said, 1)
+		go func() {
+			s, err := r.Say(t.Context(), "M117 a line that is too long to fit what the printer can hold while it waits")
+			if err != nil {
+				t.Error(err)
+			}
+			said <- s
+		}()
+		r.until(time.Minute, func(b host.Bench) bool { return b.Link.State == "silent" })
+		r.cable.deaf = false
+		if s := <-said; !s.Taken {
+			t.Error("the line was not taken")
+		}
+		r.until(time.Minute, drawing)
+		r.another()
+		r.until(time.Minute, drawing)
+		r.untilState(time.Hour, run.Finished)
+		r.mustHaveTaken()
+	})
+}
+
+func TestAHoldInTheMiddleOfAPickUpWaitsForItsEnd(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 12)
+		laying := r.until(time.Hour, drawing)
+		r.board.Reset()
+		r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
+		if _, err := r.PickUp(t.Context(), laying.Run.ID, host.Choice{Height: math.NaN()}); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(10 * time.Second)
+		if now, err := r.Hold(t.Context(), ""); err != nil || now.State != run.Warming {
+			t.Fatalf("held while it heats up, it is %s, %v", now.State, err)
+		}
+		r.untilState(10*time.Minute, run.Held)
+		taken := r.board.Executed()
+		if last := taken[len(taken)-1].Line; last != "M82" { // the plan's
+			t.Errorf("it is held after %q, before the plan has come to its end", last)
+		}
+		time.Sleep(time.Minute)
+		if _, err := r.Resume(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		r.untilState(time.Hour, run.Finished)
+	})
+}
+
+func TestAHeldRunWhosePortGoesIsStillHeldWhereItWas(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 12)
+		r.until(time.Hour, drawing)
+		r.Hold(t.Context(), "")
+		parked := r.until(time.Minute, func(b host.Bench) bool { return b.Position.Where[2] > 10 })
+		r.pull()
+		r.untilState(time.Minute, run.Interrupted)
+		r.plugIn()
+		if b := r.untilState(10*time.Minute, run.Held); b.Run.Reason != "held by hand" {
+			t.Errorf("it is held because %q", b.Run.Reason)
+		}
+		time.Sleep(time.Minute)
+		if b := r.until(time.Minute, isLive); b.Position.Where[2] > parked.Position.Where[2]+0.01 {
+			t.Errorf("it was lifted again, from %v to %v", parked.Position.Where, b.Position.Where)
+		}
+		if _, err := r.Resume(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		r.untilState(10*time.Minute, run.Running)
+		r.until(10*time.Second, func(b host.Bench) bool { return b.Position.Where[2] < 3 }) // the moves back have been planned, and are made
+		r.untilState(2*time.Hour, run.Finished)
+	})
+}
