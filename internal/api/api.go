@@ -112,8 +112,8 @@ type Run struct {
 // PickUp says where an interrupted run is picked up. What is left out the host
 // chooses.
 type PickUp struct {
-	Layer   int      `json:"layer,omitempty" query:"layer" minimum:"0" doc:"From the beginning of that layer; from 1"`
-	Command int      `json:"command,omitempty" query:"command" minimum:"0" doc:"Or behind that many of the file's commands"`
+	Layer   int      `json:"layer,omitempty" minimum:"0" doc:"From the beginning of that layer; from 1"`
+	Command int      `json:"command,omitempty" minimum:"0" doc:"Or behind that many of the file's commands"`
 	Height  *float64 `json:"height,omitempty" doc:"At which the nozzle is now, mm; otherwise as the run left it"`
 }
 

@@ -172,13 +172,7 @@ func BenchmarkPlanner(b *testing.B) {
 			s.config.Wire.Window = window
 			s.up()
 			s.live()
-			var body bytes.Buffer
-			body.WriteString("G28\nG1 F3600\nG1 X155 Y115\n")
-			for i := range 1500 {
-				angle := float64(i) / 80
-				fmt.Fprintf(&body, "G1 X%.3f Y%.3f E%.5f\n", 115+40*math.Cos(angle), 115+40*math.Sin(angle), float64(i)/100)
-			}
-			s.mustSend("circles.gcode", body.Bytes(), true)
+			s.mustSend("circles.gcode", circles(3600, 1500), true)
 			s.until("the first moves", func(now api.Bench) bool { return now.Run.Taken > 100 })
 			var before, after time.Duration
 			s.device.Do(func(board *simprinter.Board) { before = board.Starved() })
@@ -196,6 +190,17 @@ func BenchmarkPlanner(b *testing.B) {
 			b.ReportMetric((after-before).Seconds()/took.Seconds()*100, window+"-without-moves-%")
 		}
 	}
+}
+
+// circles is a file of so many half-millimetre moves at that feed, mm/min.
+func circles(feed, moves int) []byte {
+	var body bytes.Buffer
+	fmt.Fprintf(&body, "G28\nG1 F%d\nG1 X155 Y115\n", feed)
+	for i := range moves {
+		angle := float64(i) / 80
+		fmt.Fprintf(&body, "G1 X%.3f Y%.3f E%.5f\n", 115+40*math.Cos(angle), 115+40*math.Sin(angle), float64(i)/100)
+	}
+	return body.Bytes()
 }
 
 // BenchmarkHalt measures the time from the arrival of a halt's request at the
@@ -423,15 +428,7 @@ func BenchmarkFootprint(b *testing.B) {
 			return megabytes, (after - before).Seconds() / d.Seconds() * 100
 		}
 		idle, idleCPU := measure(10 * time.Second)
-		// Circles of half-millimetre moves at 200 mm/s: more lines than the cable
-		// carries.
-		var body bytes.Buffer
-		body.WriteString("G28\nG1 F12000\n")
-		for i := range 60_000 {
-			angle := float64(i) / 80
-			fmt.Fprintf(&body, "G1 X%.3f Y%.3f E%.5f\n", 115+40*math.Cos(angle), 115+40*math.Sin(angle), float64(i)/100)
-		}
-		s.mustSend("dense.gcode", body.Bytes(), true)
+		s.mustSend("dense.gcode", circles(12000, 60_000), true) // more lines than the cable carries
 		s.until("some moves", func(now api.Bench) bool { return now.Run.Taken > 200 })
 		now, err := s.Bench(b.Context())
 		if err != nil {

@@ -1,7 +1,6 @@
 package simprinter
 
 import (
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"os"
@@ -10,9 +9,7 @@ import (
 	"sync"
 	"time"
 
-	"github.com/creack/pty"
 	"golang.org/x/sys/unix"
-	"golang.org/x/term"
 )
 
 // A Device is a Board on a pseudo-terminal. Programs open its Path like any
@@ -45,14 +42,6 @@ type Device struct {
 	first  time.Duration // when the first byte of them came
 	latest time.Duration
 	gap    time.Duration // the longest between two arrivals
-}
-
-// port is the pseudo-terminal of a cable that is plugged in.
-type port struct {
-	master   *os.File
-	fd       int // its descriptor; asking master for it would make it block
-	watch    int // the kernel's queue of openings and closings
-	programs int // that have it open
 }
 
 // timed is a run of bytes and when its first one arrives; the rest follow at
@@ -95,68 +84,6 @@ func Open(path string, cfg Config) (*Device, error) {
 	d.ended.Add(1)
 	go d.run()
 	return d, nil
-}
-
-// plug makes a pseudo-terminal that path leads to.
-func plug(path string) (*port, error) {
-	master, slave, err := pty.Open()
-	if err != nil {
-		return nil, fmt.Errorf("no pseudo-terminal to be had: %w", err)
-	}
-	p := &port{master: master, fd: int(master.Fd()), watch: -1}
-	name := slave.Name()
-	_, err = term.MakeRaw(int(slave.Fd()))
-	if err == nil {
-		err = hangUp(int(slave.Fd()))
-	}
-	slave.Close() // from now on the kernel tells when a program opens it
-	if err == nil {
-		err = unix.SetNonblock(p.fd, true)
-	}
-	if err == nil {
-		p.watch, err = unix.InotifyInit1(unix.IN_NONBLOCK | unix.IN_CLOEXEC)
-	}
-	if err == nil {
-		_, err = unix.InotifyAddWatch(p.watch, name, unix.IN_OPEN|unix.IN_CLOSE)
-	}
-	if err == nil {
-		err = link(name, path)
-	}
-	if err != nil {
-		p.close()
-		return nil, err
-	}
-	return p, nil
-}
-
-// hangUp sets what real ports have from the start: DTR falls as they are closed.
-func hangUp(fd int) error {
-	t, err := unix.IoctlGetTermios(fd, unix.TCGETS)
-	if err != nil {
-		return err
-	}
-	t.Cflag |= unix.HUPCL
-	return unix.IoctlSetTermios(fd, unix.TCSETS, t)
-}
-
-func (p *port) close() {
-	if p.watch >= 0 {
-		unix.Close(p.watch)
-	}
-	p.master.Close()
-}
-
-// link points path at name in one step.
-func link(name, path string) error {
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-		return err
-	}
-	next := fmt.Sprintf("%s.%d", path, os.Getpid())
-	os.Remove(next)
-	if err := os.Symlink(name, next); err != nil {
-		return err
-	}
-	return os.Rename(next, path)
 }
 
 // Close takes the printer away, as if its cable were pulled. Once is enough.
@@ -278,44 +205,14 @@ func (d *Device) receive() {
 	}
 }
 
-// openings reads what the kernel has queued: it misses none, however quickly they
-// follow each other. Opened tells that nobody had it open before, left that for a
-// moment nobody had.
-func (p *port) openings() (opened, left bool) {
-	var buf [4096]byte
-	n, err := unix.Read(p.watch, buf[:])
-	if err != nil {
-		return false, false
-	}
-	for at := 0; at+unix.SizeofInotifyEvent <= n; {
-		mask := binary.NativeEndian.Uint32(buf[at+4:])
-		named := binary.NativeEndian.Uint32(buf[at+12:])
-		if mask&unix.IN_OPEN != 0 {
-			opened = opened || p.programs == 0
-			p.programs++
-		} else {
-			p.programs = max(p.programs-1, 0)
-			left = left || p.programs == 0
-		}
-		at += unix.SizeofInotifyEvent + int(named)
-	}
-	return opened, left
-}
-
-// hangsUp reports whether DTR falls when the port is closed.
-func (p *port) hangsUp() bool {
-	t, err := unix.IoctlGetTermios(p.fd, unix.TCGETS2)
-	return err == nil && t.Cflag&unix.HUPCL != 0
-}
-
 // mismatch reports whether the program that has the port open has set another
 // baud rate than the board's.
 func (d *Device) mismatch() bool {
 	if d.cfg.Baud <= 0 || d.port == nil {
 		return false
 	}
-	t, err := unix.IoctlGetTermios(d.port.fd, unix.TCGETS2)
-	return err == nil && t.Ospeed != 0 && t.Ospeed != 38400 && int(t.Ospeed) != d.cfg.Baud
+	rate := d.port.rate()
+	return rate != 0 && rate != d.cfg.Baud
 }
 
 // opened is what happens when a program opens the port: as DTR rises most boards
