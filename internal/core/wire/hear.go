@@ -281,6 +281,8 @@ func (c *Conversation) resend(now time.Duration, number int) {
 		number = c.base
 	case number > c.cursor && number != c.claimed: // it has taken more than was said of late: believed when it says so again
 		c.claimed, number = number, c.base
+	default:
+		c.strange = 0
 	}
 	for c.base < number {
 		c.take(now, c.base, Reply{})
