@@ -43,7 +43,9 @@ func launch(t testing.TB, dir string, args ...string) *process {
 	if err := p.cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
+	heard := make(chan struct{})
 	go func() {
+		defer close(heard)
 		for s := bufio.NewScanner(r); s.Scan(); {
 			p.mu.Lock()
 			p.said.WriteString(s.Text() + "\n")
@@ -53,6 +55,7 @@ func launch(t testing.TB, dir string, args ...string) *process {
 	go func() {
 		p.cmd.Wait()
 		w.Close()
+		<-heard
 		close(p.done)
 	}()
 	t.Cleanup(func() {

@@ -129,6 +129,7 @@ func (h *Host) interrupt(reason string, lost bool) {
 		h.publishRun()
 		return
 	}
+	h.note(run.Entry{Kind: run.Reached, Command: j.record.Taken, Number: j.last})
 	j.was, j.away, j.bed = j.record.State, time.Now(), h.point.Setpoints[heat.Bed]
 	if j.was != run.Held {
 		j.before = j.was
