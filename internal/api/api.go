@@ -223,6 +223,45 @@ type Reading struct {
 	Duty     *float64  `json:"duty,omitempty"`
 }
 
+// HeatChart is a window of the temperature log, drawn together to as many points
+// as a picture needs.
+type HeatChart struct {
+	From   time.Time   `json:"from"`
+	To     time.Time   `json:"to"`
+	Traces []HeatTrace `json:"traces"`
+	Runs   []HeatRun   `json:"runs" doc:"That went on in the window"`
+	Marks  []HeatMark  `json:"marks" doc:"What happened in it, the oldest first"`
+}
+
+// HeatTrace is one heater's share of a chart, as columns of the same length. A
+// point whose values are null is a gap: nothing was read from then on.
+type HeatTrace struct {
+	Heater   string     `json:"heater"`
+	At       []int64    `json:"at" doc:"Milliseconds since 1970"`
+	Low      []*float64 `json:"low" doc:"The lowest reading of the point's share of the window, °C"`
+	High     []*float64 `json:"high" doc:"The highest, °C"`
+	Mean     []*float64 `json:"mean" doc:"°C"`
+	Setpoint []*float64 `json:"setpoint" doc:"The last, °C; null where none was reported"`
+	Duty     []*float64 `json:"duty" doc:"The mean, 0 to 1; null where none was reported"`
+}
+
+// HeatRun is a run as a band in a chart.
+type HeatRun struct {
+	ID    string    `json:"id"`
+	File  string    `json:"file"`
+	State string    `json:"state"`
+	From  time.Time `json:"from"`
+	To    time.Time `json:"to" doc:"Now, if it goes on"`
+}
+
+// HeatMark is something that happened at one moment.
+type HeatMark struct {
+	At     time.Time `json:"at"`
+	Kind   string    `json:"kind" enum:"setpoint,hold,resume,alarm,clock"`
+	Heater string    `json:"heater,omitempty"`
+	Text   string    `json:"text"`
+}
+
 // SetHeat asks for a setpoint.
 type SetHeat struct {
 	Setpoint float64 `json:"setpoint" doc:"°C; 0 turns the heater off" example:"205"`

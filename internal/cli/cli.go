@@ -64,7 +64,7 @@ func Command(out, errs io.Writer) *cli.Command {
 			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
 			resumeCommand(),
 			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part"),
-			haltCommand(), heatCommand(), coolCommand(), sayCommand(), wireCommand(), runsCommand(),
+			haltCommand(), heatCommand(), coolCommand(), heatlogCommand(), sayCommand(), wireCommand(), runsCommand(),
 		},
 	}
 	mindUsage(app)

@@ -8,7 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/NimbleMarkets/ntcharts/canvas/runes"
 	"github.com/NimbleMarkets/ntcharts/linechart/timeserieslinechart"
 	"github.com/charmbracelet/bubbles/progress"
 	tea "github.com/charmbracelet/bubbletea"
@@ -164,15 +163,9 @@ func (v *view) take(data any) {
 }
 
 var (
-	bold    = lipgloss.NewStyle().Bold(true)
-	dim     = lipgloss.NewStyle().Faint(true)
-	alert   = lipgloss.NewStyle().Bold(true).Reverse(true).Padding(0, 1)
-	palette = map[string]lipgloss.Style{
-		"nozzle0": lipgloss.NewStyle().Foreground(lipgloss.Color("209")),
-		"bed":     lipgloss.NewStyle().Foreground(lipgloss.Color("79")),
-		"chamber": lipgloss.NewStyle().Foreground(lipgloss.Color("147")),
-	}
-	marks = map[string]string{"nozzle0": "━", "bed": "┅", "chamber": "╌"}
+	bold  = lipgloss.NewStyle().Bold(true)
+	dim   = lipgloss.NewStyle().Faint(true)
+	alert = lipgloss.NewStyle().Bold(true).Reverse(true).Padding(0, 1)
 )
 
 // View draws everything.
@@ -191,11 +184,11 @@ func (v *view) View() string {
 	}
 	s.WriteString(clip(title, v.width) + "\n\n")
 	for _, h := range b.Heaters {
-		line := fmt.Sprintf("%s %-8s %9s → %-7s  %-8s  duty %s", marks[h.Heater], h.Heater, degrees(h.Actual), target(h.Setpoint), h.State, percent(h.Duty))
+		line := fmt.Sprintf("%-8s %9s → %-7s  %-8s  duty %s", h.Heater, degrees(h.Actual), target(h.Setpoint), h.State, percent(h.Duty))
 		if h.Actual == nil {
-			line = fmt.Sprintf("%s %-8s no reading", marks[h.Heater], h.Heater)
+			line = fmt.Sprintf("%-8s no reading", h.Heater)
 		}
-		s.WriteString(palette[h.Heater].Render(clip(line, v.width)) + "\n")
+		s.WriteString(ink(h.Heater).Render(clip(line, v.width)) + "\n")
 	}
 	below := v.below()
 	if rows := v.height - lipgloss.Height(s.String()) - lipgloss.Height(below) - 1; rows >= 6 {
@@ -244,37 +237,8 @@ func (v *view) below() string {
 
 // chart draws the last minutes of every heater.
 func (v *view) chart(width, height int) string {
-	top := 60.0
-	for _, past := range v.past {
-		for _, p := range past {
-			top = max(top, p.Value)
-		}
-	}
 	now := time.Now()
-	c := timeserieslinechart.New(width, height,
-		timeserieslinechart.WithYRange(0, top*1.1),
-		timeserieslinechart.WithTimeRange(now.Add(-watched), now),
-		timeserieslinechart.WithXYSteps(4, 2),
-		timeserieslinechart.WithXLabelFormatter(func(_ int, unix float64) string {
-			return time.Unix(int64(unix), 0).Local().Format("15:04")
-		}),
-		timeserieslinechart.WithYLabelFormatter(func(_ int, degrees float64) string { return fmt.Sprintf("%.0f°", degrees) }),
-	)
-	c.SetLineStyle(runes.ThinLineStyle)
-	var names []string
-	for name, past := range v.past {
-		c.SetDataSetStyle(name, palette[name])
-		for _, p := range past {
-			c.PushDataSet(name, p)
-		}
-		names = append(names, name)
-	}
-	c.SetTimeRange(now.Add(-watched), now)
-	c.SetViewTimeRange(now.Add(-watched), now)
-	c.SetYRange(0, top*1.1)
-	c.SetViewYRange(0, top*1.1)
-	c.DrawBrailleDataSets(names)
-	return c.View()
+	return temperatures(v.past, now.Add(-watched), now, width, height)
 }
 
 // clip cuts a line to what fits.

@@ -87,8 +87,9 @@ func wireCommand() *cli.Command {
 	}
 }
 
-// record fetches a recording. A file that is there already is not written over.
-func record(ctx context.Context, cmd *cli.Command, c *client.Client, path string) error {
+// save writes a new file, whole or not at all. One that is there already is not
+// written over.
+func save(path string, write func(io.Writer) error) error {
 	file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if errors.Is(err, os.ErrExist) {
 		return fmt.Errorf("%s is there already: choose another name", path)
@@ -96,9 +97,15 @@ func record(ctx context.Context, cmd *cli.Command, c *client.Client, path string
 	if err != nil {
 		return err
 	}
-	err = errors.Join(c.Recording(ctx, cmd.String("run"), file), file.Close())
-	if err != nil {
+	if err = errors.Join(write(file), file.Close()); err != nil {
 		os.Remove(path)
+	}
+	return err
+}
+
+// record fetches a recording.
+func record(ctx context.Context, cmd *cli.Command, c *client.Client, path string) error {
+	if err := save(path, func(w io.Writer) error { return c.Recording(ctx, cmd.String("run"), w) }); err != nil {
 		return err
 	}
 	fmt.Fprintf(cmd.Root().Writer, "%s: read it with 'diathermon wire --replay %s'\n", path, path)

@@ -247,6 +247,10 @@ func (c *Client) Recording(ctx context.Context, id string, w io.Writer) error {
 	if id != "" {
 		path = "/v1/runs/" + url.PathEscape(id) + "/recording"
 	}
+	return c.download(ctx, path, w)
+}
+
+func (c *Client) download(ctx context.Context, path string, w io.Writer) error {
 	res, err := c.do(ctx, http.MethodGet, path, nil, nil)
 	if err != nil {
 		return err
@@ -280,6 +284,49 @@ func (c *Client) Heat(ctx context.Context, from, to time.Time, heater string) (a
 		q.Set("heater", heater)
 	}
 	return get[api.HeatLog](ctx, c, "/v1/heat?"+q.Encode())
+}
+
+// Window is a window of the temperature log. What is zero the host chooses.
+type Window struct {
+	From, To time.Time
+	Run      string // the window of this run
+	Heaters  []string
+}
+
+func (w Window) query() url.Values {
+	q := url.Values{}
+	if !w.From.IsZero() {
+		q.Set("from", w.From.UTC().Format(time.RFC3339Nano))
+	}
+	if !w.To.IsZero() {
+		q.Set("to", w.To.UTC().Format(time.RFC3339Nano))
+	}
+	if w.Run != "" {
+		q.Set("run", w.Run)
+	}
+	if len(w.Heaters) > 0 {
+		q.Set("heater", strings.Join(w.Heaters, ","))
+	}
+	return q
+}
+
+// HeatChart returns a window of the temperature log in at most about points
+// points for each heater.
+func (c *Client) HeatChart(ctx context.Context, w Window, points int) (api.HeatChart, error) {
+	q := w.query()
+	q.Set("points", fmt.Sprint(points))
+	return get[api.HeatChart](ctx, c, "/v1/heat/chart?"+q.Encode())
+}
+
+// HeatFormats are what ExportHeat can make.
+var HeatFormats = []string{"csv", "json", "svg", "png"}
+
+// ExportHeat writes a window of the temperature log as a file in one of
+// HeatFormats.
+func (c *Client) ExportHeat(ctx context.Context, win Window, format string, w io.Writer) error {
+	q := win.query()
+	q.Set("format", format)
+	return c.download(ctx, "/v1/heat/export?"+q.Encode(), w)
 }
 
 // Say says a line and returns the printer's reply.

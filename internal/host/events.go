@@ -147,7 +147,12 @@ func printable(s string) string {
 
 // readings takes what a report says of the heaters that this printer has.
 func (h *Host) readings(readings []heat.Reading) {
-	at := time.Now()
+	at, moved := h.clock.Stamp(time.Now(), h.now())
+	if moved != 0 {
+		text := fmt.Sprintf("the computer's clock was moved by %s", moved.Round(time.Second))
+		h.message("message", text)
+		h.mark(at, heat.MarkClock, "", text)
+	}
 	var samples []heat.Sample
 	for _, r := range readings {
 		if h.cfg.Printer.Limits.Of(r.Heater) == 0 {
@@ -161,6 +166,9 @@ func (h *Host) readings(readings []heat.Reading) {
 			w = &heat.Watch{}
 			h.heaters[r.Heater] = w
 		}
+		if before := w.Last; r.HasSetpoint && r.Setpoint != before.Setpoint {
+			h.mark(at, heat.MarkSetpoint, r.Heater, fmt.Sprintf("%s from %g to %g °C", r.Heater, before.Setpoint, r.Setpoint))
+		}
 		w.Note(r, h.now())
 		h.seen[r.Heater] = at
 		samples = append(samples, heat.Sample{At: at, Reading: r})
@@ -172,6 +180,11 @@ func (h *Host) readings(readings []heat.Reading) {
 		h.cfg.Recorder.Readings(samples)
 		h.heated = true
 	}
+}
+
+// mark notes what happens in the temperature log.
+func (h *Host) mark(at time.Time, kind heat.MarkKind, heater heat.Heater, text string) {
+	h.cfg.Recorder.Mark(heat.Mark{At: at, Kind: kind, Heater: heater, Text: text})
 }
 
 // taken follows a command that the printer has taken.

@@ -30,6 +30,7 @@ type Recorder interface {
 	Run(run.Record)
 	Readings([]heat.Sample)
 	Message(wire.Message)
+	Mark(heat.Mark)
 }
 
 // Awake keeps the computer from going to sleep. Neither method may wait.
@@ -51,6 +52,21 @@ type Printer struct {
 	preflight.Printer
 }
 
+// Heaters lists the heaters that the machine has, nozzles first.
+func (p Printer) Heaters() []heat.Heater {
+	names := make([]heat.Heater, 0, p.Tools+2)
+	for tool := range p.Tools {
+		names = append(names, heat.NozzleOf(tool))
+	}
+	if p.Limits.Bed > 0 {
+		names = append(names, heat.Bed)
+	}
+	if p.Limits.Chamber > 0 {
+		names = append(names, heat.Chamber)
+	}
+	return names
+}
+
 // Config is what a Host needs.
 type Config struct {
 	Device   string // path of the port; empty: the only one found
@@ -62,6 +78,7 @@ type Config struct {
 	Journal  Journal
 	Awake    Awake
 	Log      *slog.Logger
+	After    time.Time // when the last reading of before was made; zero if there is none
 
 	Parking   run.Parking   // how the nozzle leaves the part; the zero value is run.Ordinary
 	IdleAfter time.Duration // how long the nozzle of a held run stays hot; 0: for ever
@@ -172,6 +189,7 @@ type Host struct {
 	link     Link
 	conv     *wire.Conversation // nil while no port is open
 	firmware wire.Firmware
+	clock    heat.Clock
 	heaters  map[heat.Heater]*heat.Watch
 	seen     map[heat.Heater]time.Time
 	position Position
@@ -209,6 +227,7 @@ func New(cfg Config) *Host {
 		waiting: map[uint64]func([]string, error){},
 		traffic: newTraffic(),
 	}
+	h.clock.After(cfg.After)
 	h.forget()
 	h.link = Link{State: Absent, Device: cfg.Device, Baud: cfg.Baud, Since: time.Now()}
 	return h
@@ -264,16 +283,7 @@ func (h *Host) Printer() Printer { return h.cfg.Printer }
 // its last reading.
 func (h *Host) heatersNow() []HeaterNow {
 	p := h.cfg.Printer
-	names := make([]heat.Heater, 0, p.Tools+2)
-	for tool := range p.Tools {
-		names = append(names, heat.NozzleOf(tool))
-	}
-	if p.Limits.Bed > 0 {
-		names = append(names, heat.Bed)
-	}
-	if p.Limits.Chamber > 0 {
-		names = append(names, heat.Chamber)
-	}
+	names := p.Heaters()
 	out := make([]HeaterNow, 0, len(names))
 	for _, name := range names {
 		now := HeaterNow{Sample: heat.Sample{Reading: heat.Reading{Heater: name}}, State: heat.Off, Limit: p.Limits.Of(name)}

@@ -94,6 +94,8 @@ func (m *memory) Readings(s []heat.Sample) {
 	m.readings = append(m.readings, s...)
 }
 
+func (m *memory) Mark(heat.Mark) {}
+
 func (m *memory) Message(w wire.Message) {
 	m.mu.Lock()
 	defer m.mu.Unlock()

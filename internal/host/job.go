@@ -13,6 +13,7 @@ import (
 	"github.com/google/uuid"
 
 	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
@@ -255,6 +256,12 @@ func (h *Host) moveTo(s run.State, reason string) error {
 	}
 	if s == run.Held && j.record.State != run.Held && j.record.State != run.Interrupted {
 		j.before = j.record.State
+	}
+	switch {
+	case next == run.Held && j.record.State != run.Held:
+		h.mark(time.Now(), heat.MarkHold, "", reason)
+	case j.record.State == run.Held && next != run.Interrupted && next != run.Held:
+		h.mark(time.Now(), heat.MarkResume, "", j.file.Name)
 	}
 	j.record.State, j.record.Reason = next, reason
 	h.note(run.Entry{Kind: run.Becomes, State: next, Reason: reason})

@@ -26,7 +26,6 @@ import (
 	"gorm.io/gorm/clause"
 	"gorm.io/gorm/logger"
 
-	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 )
@@ -83,7 +82,8 @@ func (r *Records) migrate(ctx context.Context, schema string) error {
 	if err != nil {
 		return err
 	}
-	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSessionLocker(locker), goose.WithSlog(slog.New(slog.DiscardHandler)))
+	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSessionLocker(locker), goose.WithSlog(slog.New(slog.DiscardHandler)),
+		goose.WithGoMigrations(goose.NewGoMigration(3, &goose.GoFunc{RunTx: packReadings}, nil)))
 	if err != nil {
 		return err
 	}
@@ -230,6 +230,17 @@ func (r *Records) Runs(ctx context.Context, before time.Time, limit int) ([]run.
 	return out, nil
 }
 
+// RunsWithin returns the runs that went on in a window, the oldest first.
+func (r *Records) RunsWithin(ctx context.Context, from, to time.Time) ([]run.Record, error) {
+	var rows []runRow
+	err := r.db.WithContext(ctx).Where("created < ? AND (ended IS NULL OR ended >= ?)", to, from).Order("created").Limit(1000).Find(&rows).Error
+	out := make([]run.Record, 0, len(rows))
+	for _, row := range rows {
+		out = append(out, row.record())
+	}
+	return out, err
+}
+
 // Run returns a run by its ID, or run.ErrUnknown.
 func (r *Records) Run(ctx context.Context, id string) (run.Record, error) {
 	var row runRow
@@ -247,43 +258,6 @@ func (r *Records) Abandoned(ctx context.Context, now time.Time, but string) (int
 	res := r.db.WithContext(ctx).Model(&runRow{}).Where("state IN ? AND id::text <> ?", live, but).
 		Updates(map[string]any{"state": string(run.Broken), "reason": "the host went away in the middle of it", "ended": now})
 	return res.RowsAffected, res.Error
-}
-
-// readingRow is a row of readings.
-type readingRow struct {
-	At       time.Time
-	Heater   string
-	Actual   float32
-	Setpoint *float32
-	Duty     *float32
-}
-
-// TableName tells GORM the table of readingRow.
-func (readingRow) TableName() string { return "readings" }
-
-// Readings returns the samples of one heater, or of all if it is empty, from one
-// time up to but not including another, the oldest first, at most limit.
-func (r *Records) Readings(ctx context.Context, from, to time.Time, h heat.Heater, limit int) ([]heat.Sample, error) {
-	q := r.db.WithContext(ctx).Where("at >= ? AND at < ?", from, to).Order("at, heater").Limit(limit)
-	if h != "" {
-		q = q.Where("heater = ?", h)
-	}
-	var rows []readingRow
-	if err := q.Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	out := make([]heat.Sample, 0, len(rows))
-	for _, row := range rows {
-		s := heat.Sample{At: row.At.UTC(), Reading: heat.Reading{Heater: heat.Heater(row.Heater), Actual: round(row.Actual)}}
-		if row.Setpoint != nil {
-			s.Setpoint, s.HasSetpoint = round(*row.Setpoint), true
-		}
-		if row.Duty != nil {
-			s.Duty, s.HasDuty = round(*row.Duty), true
-		}
-		out = append(out, s)
-	}
-	return out, nil
 }
 
 // message is a row of messages.

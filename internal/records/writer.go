@@ -3,7 +3,6 @@ package records
 import (
 	"context"
 	"log/slog"
-	"math"
 	"sync"
 	"time"
 
@@ -17,7 +16,7 @@ import (
 
 // A Writer takes records without making its caller wait and writes them to the
 // database in batches. What the database does not take now is written when it
-// does, as long as memory is kept small: beyond mostKept readings the oldest go.
+// does.
 type Writer struct {
 	records *Records
 	log     *slog.Logger
@@ -25,8 +24,8 @@ type Writer struct {
 	mu       sync.Mutex
 	runs     map[string]run.Record // the newest state of each
 	order    []string
-	readings []readingRow
 	messages []message
+	marks    []mark
 	wake     chan struct{}
 	flushed  *sync.Cond
 	taken    uint64 // records handed in
@@ -37,7 +36,6 @@ type Writer struct {
 const (
 	writeEvery = time.Second
 	retryEvery = 2 * time.Second
-	mostKept   = 500_000 // readings, about 30 MB: three days of two heaters
 	batchSize  = 500
 )
 
@@ -59,35 +57,19 @@ func (w *Writer) Run(r run.Record) {
 	w.runs[r.ID] = r
 }
 
-// Readings takes samples of heaters.
-func (w *Writer) Readings(samples []heat.Sample) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	for _, s := range samples {
-		row := readingRow{At: s.At, Heater: string(s.Heater), Actual: float32(s.Actual)}
-		if s.HasSetpoint {
-			v := float32(s.Setpoint)
-			row.Setpoint = &v
-		}
-		if s.HasDuty {
-			v := float32(s.Duty)
-			row.Duty = &v
-		}
-		w.readings = append(w.readings, row)
-	}
-	w.taken += uint64(len(samples))
-	if over := len(w.readings) - mostKept; over > 0 {
-		w.readings = append(w.readings[:0], w.readings[over:]...)
-		w.written += uint64(over)
-		w.log.Error("readings were lost: the database has been away too long", "readings", over)
-	}
-}
-
 // Message takes something the firmware said.
 func (w *Writer) Message(m wire.Message) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.messages = append(w.messages, message{At: m.At, Kind: m.Kind, Text: m.Text})
+	w.taken++
+}
+
+// Mark takes something that happened at one moment of the temperature log.
+func (w *Writer) Mark(m heat.Mark) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.marks = append(w.marks, mark{At: m.At, Kind: string(m.Kind), Heater: string(m.Heater), Text: m.Text})
 	w.taken++
 }
 
@@ -142,13 +124,13 @@ func (w *Writer) write(ctx context.Context) bool {
 	for _, id := range w.order {
 		runs = append(runs, rowOf(w.runs[id]))
 	}
-	readings := w.readings[:len(w.readings):len(w.readings)]
 	messages := w.messages[:len(w.messages):len(w.messages)]
+	marks := w.marks[:len(w.marks):len(w.marks)]
 	before := w.runs
 	order := w.order
-	w.runs, w.order, w.readings, w.messages = map[string]run.Record{}, nil, nil, nil
+	w.runs, w.order, w.messages, w.marks = map[string]run.Record{}, nil, nil, nil
 	w.mu.Unlock()
-	if len(runs)+len(readings)+len(messages) == 0 {
+	if len(runs)+len(messages)+len(marks) == 0 {
 		return true
 	}
 	err := w.records.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
@@ -157,22 +139,22 @@ func (w *Writer) write(ctx context.Context) bool {
 				return err
 			}
 		}
-		if len(readings) > 0 {
-			if err := tx.CreateInBatches(readings, batchSize).Error; err != nil {
+		if len(messages) > 0 {
+			if err := tx.CreateInBatches(messages, batchSize).Error; err != nil {
 				return err
 			}
 		}
-		if len(messages) > 0 {
-			return tx.CreateInBatches(messages, batchSize).Error
+		if len(marks) > 0 {
+			return tx.CreateInBatches(marks, batchSize).Error
 		}
 		return nil
 	})
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if err == nil {
-		w.written += uint64(len(runs) + len(readings) + len(messages))
+		w.written += uint64(len(runs) + len(messages) + len(marks))
 		if w.failing {
-			w.log.Info("the database is back; what had waited is written", "readings", len(readings))
+			w.log.Info("the database is back; what had waited is written", "messages", len(messages))
 		}
 		w.failing = false
 		w.flushed.Broadcast()
@@ -188,14 +170,11 @@ func (w *Writer) write(ctx context.Context) bool {
 		waiting = append(waiting, id)
 	}
 	w.order = append(waiting, w.order...)
-	w.readings = append(readings, w.readings...)
 	w.messages = append(messages, w.messages...)
+	w.marks = append(marks, w.marks...)
 	if !w.failing {
 		w.log.Warn("the database does not take records; they wait in memory", "error", err)
 	}
 	w.failing = true
 	return false
 }
-
-// round takes a float32 back to the decimal number it was made from.
-func round(v float32) float64 { return math.Round(float64(v)*1e4) / 1e4 }

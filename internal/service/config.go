@@ -32,6 +32,12 @@ type Config struct {
 	Hold     Hold    `toml:"hold"`
 	PickUp   PickUp  `toml:"pick_up"`
 	Wire     Wire    `toml:"wire"`
+	Heat     Heat    `toml:"heat"`
+}
+
+// Heat is the configuration's [heat].
+type Heat struct {
+	Keep time.Duration `toml:"keep"` // how long readings are kept; 0: for ever
 }
 
 // Hold is the configuration's [hold]: how the nozzle leaves a part and comes
@@ -166,6 +172,7 @@ func (c Config) Check() error {
 		{"hold.retract", c.Hold.Retract, 20}, {"hold.lift", c.Hold.Lift, 100}, {"hold.prime", c.Hold.Prime, 50},
 		{"hold.travel_feed", c.Hold.TravelFeed, 1000}, {"hold.lift_feed", c.Hold.LiftFeed, 100}, {"hold.filament_feed", c.Hold.FilamentFeed, 100},
 		{"hold.nozzle_hot_for", c.Hold.NozzleHotFor.Minutes(), 24 * 60}, {"pick_up.bed_warm_for", c.PickUp.BedWarmFor.Minutes(), 24 * 60},
+		{"heat.keep", c.Heat.Keep.Hours(), 24 * 366 * 100},
 		{"wire.receive_buffer", float64(c.Wire.ReceiveBuffer), 1 << 16}, {"wire.command_slots", float64(c.Wire.CommandSlots), 64},
 	}
 	for _, v := range bounded {

@@ -19,7 +19,9 @@ import (
 	"time"
 
 	"diathermon/internal/awake"
+	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/heatlog"
 	"diathermon/internal/host"
 	"diathermon/internal/journal"
 	"diathermon/internal/records"
@@ -54,6 +56,16 @@ type log struct {
 
 // Flush waits until what the host has told is in the database.
 func (l log) Flush(ctx context.Context) error { return l.writer.Flush(ctx) }
+
+// recorder takes what the host tells: readings go to the temperature log, the
+// rest to the records.
+type recorder struct {
+	*records.Writer
+	heat *heatlog.Log
+}
+
+// Readings takes samples of heaters.
+func (r recorder) Readings(samples []heat.Sample) { r.heat.Note(samples) }
 
 // books lets the host see journals as it wants them.
 type books struct{ *journal.Folder }
@@ -116,6 +128,12 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	s.closers = append(s.closers, func() { kept.Close() })
 	writer := records.NewWriter(kept, s.log)
 	s.work(writer.Work)
+	readings, err := heatlog.Open(ctx, filepath.Join(data, "heat"), kept, s.log)
+	if err != nil {
+		return err
+	}
+	readings.Keep = c.Heat.Keep
+	s.work(readings.Work)
 	if s.Shelf, err = shelf.Open(ctx, filepath.Join(data, "shelf"), kept); err != nil {
 		return err
 	}
@@ -129,7 +147,8 @@ func (s *Service) start(ctx context.Context, c Config) error {
 		sleepy = err.Error()
 	}
 	settings := c.host()
-	settings.Recorder, settings.Files, settings.Journal, settings.Log = writer, s.Shelf, books{journals}, s.log
+	settings.Recorder, settings.Files, settings.Journal, settings.Log = recorder{writer, readings}, s.Shelf, books{journals}, s.log
+	settings.After = readings.Last()
 	settings.Awake, settings.Sleepy = login, sleepy
 	s.Host = host.New(settings)
 	interrupted, err := s.Host.TakeUp(ctx)
@@ -151,7 +170,7 @@ func (s *Service) start(ctx context.Context, c Config) error {
 		return err
 	}
 	s.URL = "http://" + reachable(listener.Addr().(*net.TCPAddr))
-	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Recordings: journals, Access: s.access, Logger: s.log})
+	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Heat: readings, Recordings: journals, Access: s.access, Logger: s.log})
 	return nil
 }
 

@@ -316,8 +316,7 @@ func (b *Board) acknowledge(c *command) {
 }
 
 func (b *Board) temperatures() string {
-	n, p := b.nozzle, b.bed
-	return fmt.Sprintf("T:%.2f /%.2f B:%.2f /%.2f @:%d B@:%d", n.read(), n.target, p.read(), p.target, int(n.duty*127), int(p.duty*127))
+	return report(b.nozzle, b.bed)
 }
 
 func (b *Board) position() string {

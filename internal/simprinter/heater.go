@@ -18,8 +18,29 @@ type heater struct {
 	integral               float64
 	lastSeen               float64
 	slope                  float64
+	fault                  HeaterFault
 	rng                    *rand.Rand
 }
+
+// HeaterFault is what is wrong with a heater.
+type HeaterFault struct {
+	Kind   FaultKind
+	Amount float64 // Weak: the share of its power that is left; Loose: how far the sensor is off the block, 0 to 1
+}
+
+// FaultKind is a kind of HeaterFault.
+type FaultKind int
+
+// The kinds of fault.
+const (
+	Well      FaultKind = iota
+	Dead                // no current flows
+	Stuck               // current flows whatever the firmware wants
+	Weak                // the element has aged
+	Loose               // the sensor has slipped off the block
+	Unplugged           // the sensor's wire is open
+	Shorted             // or shorted
+)
 
 func newHeater(h Heater, ambient float64, rng *rand.Rand) *heater {
 	return &heater{Heater: h, element: ambient, block: ambient, sensor: ambient, lastSeen: ambient, rng: rng}
@@ -32,17 +53,36 @@ const heatOfMelt = 0.0022
 // flowing at so many mm³/s.
 func (h *heater) step(ambient, fan, flow float64) {
 	const dt = heaterStep
+	duty := h.duty
+	switch h.fault.Kind {
+	case Dead:
+		duty = 0
+	case Stuck:
+		duty = 1
+	case Weak:
+		duty *= h.fault.Amount
+	}
 	through := h.Coupling * (h.element - h.block)
 	lost := (h.Loss + h.Draught*fan) * (h.block - ambient)
 	drawn := flow * heatOfMelt * max(h.block-ambient, 0)
-	h.element += (h.duty*h.Power - through) / h.Element * dt
+	h.element += (duty*h.Power - through) / h.Element * dt
 	h.block += (through - lost - drawn) / h.Capacity * dt
-	h.sensor += (h.block - h.sensor) * min(dt/h.SensorLag.Seconds(), 1)
+	felt := h.block
+	if h.fault.Kind == Loose {
+		felt = ambient + (h.block-ambient)*(1-h.fault.Amount)
+	}
+	h.sensor += (felt - h.sensor) * min(dt/h.SensorLag.Seconds(), 1)
 	h.control(dt)
 }
 
 // read is what the converter says now.
 func (h *heater) read() float64 {
+	switch h.fault.Kind {
+	case Unplugged:
+		return -14.2
+	case Shorted:
+		return 391.7
+	}
 	v := h.sensor + h.rng.NormFloat64()*h.Noise
 	return math.Round(v/h.Quantum) * h.Quantum
 }

@@ -30,8 +30,16 @@ import (
 type Log interface {
 	Runs(ctx context.Context, before time.Time, limit int) ([]run.Record, error)
 	Run(ctx context.Context, id string) (run.Record, error)
-	Readings(ctx context.Context, from, to time.Time, h heat.Heater, limit int) ([]heat.Sample, error)
+	RunsWithin(ctx context.Context, from, to time.Time) ([]run.Record, error)
+	Marks(ctx context.Context, from, to time.Time, limit int) ([]heat.Mark, error)
 	Flush(ctx context.Context) error // what the host has told is in the log
+}
+
+// HeatLog is what the web asks of the temperature log. Windows begin at from and
+// end before to.
+type HeatLog interface {
+	Readings(ctx context.Context, heaters []heat.Heater, from, to time.Time, limit int) ([]heat.Sample, error)
+	Chart(ctx context.Context, h heat.Heater, from, to time.Time, points int) ([]heat.Span, error)
 }
 
 // Recordings are what was kept of runs that went wrong.
@@ -44,6 +52,7 @@ type Server struct {
 	Host   *host.Host
 	Shelf  *shelf.Shelf
 	Log    Log
+	Heat   HeatLog
 	Access *Access
 
 	Recordings Recordings
@@ -94,7 +103,7 @@ func (s *Server) operations(r chi.Router) {
 	s.runOperations()
 	s.pickUpOperations(r)
 	s.benchOperations()
-	s.heatOperations()
+	s.heatOperations(r)
 	s.wireOperations()
 	s.eventOperations(r)
 	s.documentOperation()

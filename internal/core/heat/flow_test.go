@@ -1,0 +1,155 @@
+package heat_test
+
+import (
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"diathermon/internal/core/heat"
+)
+
+// draws is a rig that prints, with a watch of its nozzle's flow. What the file
+// asks for is known a little earlier than it flows.
+type draws struct {
+	*rig
+	rng     *rand.Rand
+	watch   heat.FlowWatch
+	state   heat.FlowState
+	blocked bool
+	alarms  int
+}
+
+func newDraws(seed uint64) *draws {
+	c, rng := drawn(seed + 9000)
+	d := &draws{rig: newRig(c), rng: rng}
+	for range 2 { // it has printed before
+		d.Set(200+30*rng.Float64(), 60)
+		d.pass(8 * time.Minute)
+		for range 10 {
+			d.Fan, d.Flow = float64(rng.IntN(3))/2, 8*rng.Float64()
+			d.asked = d.Flow
+			d.pass(2 * time.Minute)
+		}
+		d.Fan, d.Flow, d.asked = 0, 0, 0
+		d.Set(0, 0)
+		d.pass(40 * time.Minute)
+	}
+	d.each = func(r heat.Reading) {
+		if r.Heater != heat.Nozzle {
+			return
+		}
+		before := d.state.Stopped
+		d.state = d.watch.Note(d.now, r, d.learned[heat.Nozzle].Model(), heat.Conditions{Fan: d.Fan, Flow: d.asked})
+		if d.state.Stopped && !before {
+			d.alarms++
+		}
+	}
+	return d
+}
+
+// draw prints for a while at about a flow: lines and moves between them, layers
+// with their fan, slow stretches.
+func (d *draws) draw(flow float64, during time.Duration) {
+	for end := d.now + during; d.now < end; {
+		pace := 1.0
+		switch d.rng.IntN(12) {
+		case 0:
+			d.Fan = float64(d.rng.IntN(5)) / 4
+		case 1:
+			pace = 0.15 // a small perimeter
+		}
+		for range 5 + d.rng.IntN(20) {
+			d.asked = max(flow*pace*(1+0.5*d.rng.NormFloat64()), 0)
+			if d.rng.IntN(10) == 0 {
+				d.asked = 0 // travel
+			}
+			d.pass(time.Second)
+			if d.Flow = d.asked; d.blocked {
+				d.Flow = 0
+			}
+		}
+	}
+}
+
+// stops lets the filament stop on some printers, at a flow, and returns after how
+// many seconds each was found; the ones that were not found within five minutes
+// are missing.
+func stops(printers uint64, flow float64) (took []float64, falses int) {
+	for seed := range printers {
+		d := newDraws(seed)
+		d.Set(215, 60)
+		d.pass(5 * time.Minute)
+		d.draw(flow, 20*time.Minute)
+		falses += d.alarms
+		d.alarms, d.blocked = 0, true
+		for begun := d.now; d.now < begun+5*time.Minute; {
+			d.draw(flow, time.Second)
+			if d.alarms > 0 {
+				took = append(took, (d.now - begun).Seconds())
+				break
+			}
+		}
+	}
+	return took, falses
+}
+
+func TestFilamentThatStopsIsMissed(t *testing.T) {
+	took, falses := stops(12, 5)
+	late := 0
+	for _, s := range took {
+		if s > 100 {
+			late++
+		}
+	}
+	if len(took) < 12 || late > 1 || falses > 0 {
+		t.Errorf("of 12 stops %d were found, %d of them late; %d false alarms", len(took), late, falses)
+	}
+}
+
+func TestAFlowTooSmallToTellIsSaidToBe(t *testing.T) {
+	d := newDraws(1)
+	d.Set(215, 60)
+	d.pass(5 * time.Minute)
+	d.draw(0.3, 20*time.Minute)
+	if d.state.Enough || d.alarms > 0 {
+		t.Errorf("at 0.3 mm³/s: %+v", d.state)
+	}
+	d.draw(6, 5*time.Minute)
+	if !d.state.Enough || d.state.Seen < 2 || d.alarms > 0 {
+		t.Errorf("at 6 mm³/s: %+v", d.state)
+	}
+	if s := (&heat.FlowWatch{}).Note(0, heat.Reading{Heater: heat.Nozzle, Actual: 215, Setpoint: 215, HasSetpoint: true, HasDuty: true}, heat.Model{}, heat.Conditions{Flow: 8}); s.Enough || s.Stopped {
+		t.Errorf("of a heater that nobody knows: %+v", s)
+	}
+}
+
+// BenchmarkFlowWatch measures when a full stop is found at some flows, and counts
+// false alarms in 500 hours.
+func BenchmarkFlowWatch(b *testing.B) {
+	for b.Loop() {
+		for _, flow := range []float64{1, 2, 3, 4, 6, 8} {
+			took, _ := stops(100, flow)
+			within, sum := 0, 0.0
+			for _, s := range took {
+				if sum += s; s <= 90 {
+					within++
+				}
+			}
+			name := map[float64]string{1: "1", 2: "2", 3: "3", 4: "4", 6: "6", 8: "8"}[flow] + "mm3/s-"
+			b.ReportMetric(float64(within), name+"in-90-s-%")
+			b.ReportMetric(float64(len(took)), name+"in-5-min-%")
+			b.ReportMetric(sum/float64(max(len(took), 1)), name+"mean-s")
+		}
+		falses := 0
+		for seed := range uint64(50) {
+			d := newDraws(seed + 500)
+			d.Set(190+50*d.rng.Float64(), 60)
+			d.pass(5 * time.Minute)
+			for range 10 {
+				d.draw(0.5+7*d.rng.Float64(), time.Hour)
+			}
+			falses += d.alarms
+		}
+		b.ReportMetric(float64(falses), "false-in-500-h")
+	}
+}

@@ -1,0 +1,162 @@
+package heat_test
+
+import (
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/simprinter"
+)
+
+// watched is a rig with a guard for each heater.
+type watched struct {
+	*rig
+	guards map[heat.Heater]*heat.Guard
+	alarms []heat.Alarm
+	at     []time.Duration
+}
+
+func newWatched(c simprinter.Config) *watched {
+	w := &watched{rig: newRig(c), guards: map[heat.Heater]*heat.Guard{
+		heat.Nozzle: {Heater: heat.Nozzle, Limit: 285}, heat.Bed: {Heater: heat.Bed, Limit: 110},
+	}}
+	w.each = func(r heat.Reading) {
+		found := w.guards[r.Heater].Note(w.now, r, w.learned[r.Heater].Model(), heat.Conditions{Fan: w.Fan, Flow: w.asked})
+		for _, a := range found {
+			w.alarms, w.at = append(w.alarms, a), append(w.at, w.now)
+		}
+	}
+	return w
+}
+
+// print lets an hour of ordinary printing pass: warming up, drawing with changes
+// of fan and flow, another temperature, cooling.
+func (w *watched) print(rng *rand.Rand) {
+	w.Ambient = 12 + 18*rng.Float64()
+	nozzle, bed := 190+60*rng.Float64(), 45+45*rng.Float64()
+	w.Set(nozzle, bed)
+	w.pass(time.Duration(6+rng.IntN(8)) * time.Minute)
+	for range 12 {
+		w.Fan, w.Flow = float64(rng.IntN(3))/2, 8*rng.Float64()
+		w.asked = w.Flow
+		if rng.IntN(6) == 0 {
+			nozzle += 10*rng.Float64() - 5
+			w.Set(nozzle, bed)
+		}
+		w.pass(time.Duration(20+rng.IntN(280)) * time.Second)
+	}
+	w.Fan, w.Flow, w.asked = 0, 0, 0
+	w.Set(0, 0)
+	w.pass(time.Duration(5+rng.IntN(20)) * time.Minute)
+}
+
+// falseAlarms prints for so many hours on each of some printers.
+func falseAlarms(t testing.TB, printers uint64, hours int) (alarms int) {
+	for seed := range printers {
+		c, rng := drawn(seed + 1000)
+		w := newWatched(c)
+		for range hours {
+			w.print(rng)
+		}
+		for i, a := range w.alarms {
+			alarms++
+			t.Logf("printer %d, after %s: %s: %s", seed, w.at[i], a.Guard, a.Text)
+		}
+	}
+	return alarms
+}
+
+func TestOrdinaryPrintingRaisesNoAlarm(t *testing.T) {
+	if n := falseAlarms(t, 8, 3); n > 0 {
+		t.Errorf("%d false alarms in 24 hours", n)
+	}
+}
+
+// faults are what can go wrong with a heater, when it does, and the guards that
+// must find it within so long.
+var faults = []struct {
+	name    string
+	fault   simprinter.HeaterFault
+	warming bool // while it warms up; otherwise while it holds
+	off     bool // while it is off
+	guards  []heat.GuardName
+	within  time.Duration
+}{
+	{"a heater without current, warming", simprinter.HeaterFault{Kind: simprinter.Dead}, true, false, []heat.GuardName{heat.NoRise}, 2 * time.Minute},
+	{"a heater without current, holding", simprinter.HeaterFault{Kind: simprinter.Dead}, false, false, []heat.GuardName{heat.NoRise, heat.Falling}, 8 * time.Minute},
+	{"a switch that is stuck, holding", simprinter.HeaterFault{Kind: simprinter.Stuck}, false, false, []heat.GuardName{heat.Runaway, heat.TooHot}, 3 * time.Minute},
+	{"a switch that is stuck, off", simprinter.HeaterFault{Kind: simprinter.Stuck}, false, true, []heat.GuardName{heat.Runaway}, time.Minute},
+	{"a sensor that has slipped", simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.7}, false, false, []heat.GuardName{heat.Jump, heat.Falling, heat.NoRise}, time.Minute},
+	{"a sensor unplugged", simprinter.HeaterFault{Kind: simprinter.Unplugged}, false, false, []heat.GuardName{heat.Sensor}, 5 * time.Second},
+	{"a sensor shorted", simprinter.HeaterFault{Kind: simprinter.Shorted}, true, false, []heat.GuardName{heat.Sensor}, 5 * time.Second},
+}
+
+// found lets each fault happen on some printers and returns how long each took to
+// be found, in seconds; missed ones are errors.
+func found(t testing.TB, printers uint64) map[string][]float64 {
+	took := map[string][]float64{}
+	for _, f := range faults {
+		for seed := range printers {
+			c, rng := drawn(seed + 5000)
+			w := newWatched(c)
+			if seed%2 == 0 { // half of them have never printed
+				w.print(rng)
+				w.pass(time.Hour)
+			}
+			bed := rng.IntN(2) == 0
+			w.alarms = nil
+			if !f.off {
+				w.Set(200+40*rng.Float64(), 60+30*rng.Float64())
+				if f.warming {
+					w.pass(time.Duration(8+rng.IntN(10)) * time.Second)
+				} else {
+					w.pass(15 * time.Minute)
+				}
+			} else {
+				w.pass(5 * time.Minute)
+			}
+			if len(w.alarms) > 0 {
+				t.Errorf("%s: printer %d: %+v before anything happened", f.name, seed, w.alarms)
+			}
+			w.Break(bed, f.fault)
+			begun := w.now
+			for w.now < begun+f.within && len(w.alarms) == 0 {
+				w.pass(time.Second)
+			}
+			if len(w.alarms) == 0 {
+				t.Errorf("%s: printer %d: not found on the bed (%v) within %s: %+v", f.name, seed, bed, f.within, w.last)
+				continue
+			}
+			right := false
+			for _, g := range f.guards {
+				right = right || w.alarms[0].Guard == g
+			}
+			if !right {
+				t.Errorf("%s: printer %d: it was taken for %s: %s", f.name, seed, w.alarms[0].Guard, w.alarms[0].Text)
+			}
+			took[f.name] = append(took[f.name], (w.now - begun).Seconds())
+		}
+	}
+	return took
+}
+
+func TestEveryFaultIsFound(t *testing.T) { found(t, 4) }
+
+// BenchmarkGuards measures how long each fault goes unnoticed, over 200 printers,
+// and counts false alarms in 1,000 hours of ordinary printing.
+func BenchmarkGuards(b *testing.B) {
+	for b.Loop() {
+		for name, seconds := range found(b, 200) {
+			sum, most := 0.0, 0.0
+			for _, s := range seconds {
+				sum, most = sum+s, max(most, s)
+			}
+			name = strings.NewReplacer(" ", "-", ",", "").Replace(name)
+			b.ReportMetric(sum/float64(len(seconds)), name+"-mean-s")
+			b.ReportMetric(most, name+"-most-s")
+		}
+		b.ReportMetric(float64(falseAlarms(b, 50, 20)), "false-in-1000-h")
+	}
+}

@@ -1,0 +1,85 @@
+package heat_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/simprinter"
+)
+
+func TestAnAgeingBedIsTold(t *testing.T) {
+	for _, c := range []struct {
+		left    float64 // of the bed's power, in the end
+		rooms   []float64
+		finding string // empty: none
+	}{
+		{1, []float64{21, 15, 26, 19}, ""},
+		{0.85, []float64{21, 15, 26, 19}, "the bed takes"},
+	} {
+		r := newRig(simprinter.Vesper())
+		checkup := heat.Checkup{Heater: heat.Bed}
+		var episodes []heat.Episode
+		day := 0
+		r.each = func(reading heat.Reading) {
+			if reading.Heater == heat.Bed {
+				wall := noon.Add(time.Duration(day)*24*time.Hour + r.now%(10*time.Hour))
+				episodes = append(episodes, checkup.Note(wall, r.now, reading, r.learned[heat.Bed].Model(), heat.Conditions{})...)
+			}
+		}
+		for ; day < 60; day += 3 {
+			r.Break(true, simprinter.HeaterFault{Kind: simprinter.Weak, Amount: 1 - (1-c.left)*float64(day)/57})
+			r.Ambient = c.rooms[day/3%len(c.rooms)]
+			r.now += 3 * time.Hour
+			r.Start(r.Ambient, r.Ambient)
+			r.pass(time.Minute)
+			r.Set(0, 60)
+			r.pass(40 * time.Minute)
+			r.Set(0, 0)
+			r.pass(time.Minute)
+		}
+		if len(episodes) < 38 {
+			t.Fatalf("%d episodes in 20 warm-ups", len(episodes))
+		}
+		findings := heat.Findings(episodes, r.learned[heat.Bed].Model(), noon.Add(60*24*time.Hour))
+		switch {
+		case c.finding == "" && len(findings) > 0:
+			t.Errorf("of a bed that has not changed: %+v", findings)
+		case c.finding != "" && (len(findings) == 0 || !strings.HasPrefix(findings[0].Text, c.finding) || !findings[0].Worse || findings[0].Change < 0.05 || findings[0].Change > 0.25):
+			t.Errorf("of a bed with %.0f %% of its power: %+v", 100*c.left, findings)
+		}
+	}
+}
+
+func TestASoakEndsWhenThePlateHasSettled(t *testing.T) {
+	r := newRig(simprinter.Vesper())
+	r.Set(0, 60)
+	timed, settling := heat.Soak{Setpoint: 60, For: 10 * time.Minute}, heat.Soak{Setpoint: 60}
+	var timedAt, settledAt, thereAt time.Duration
+	r.each = func(reading heat.Reading) {
+		if reading.Heater != heat.Bed {
+			return
+		}
+		a, b := timed.Note(r.now, reading), settling.Note(r.now, reading)
+		if b.There && thereAt == 0 {
+			thereAt = r.now
+		}
+		if a.Done && timedAt == 0 {
+			timedAt = r.now
+		}
+		if b.Done && settledAt == 0 {
+			settledAt = r.now
+		}
+		if !b.There && (a.Done || b.Done) {
+			t.Fatal("soaked before it was warm")
+		}
+	}
+	r.pass(40 * time.Minute)
+	if got := timedAt - thereAt; got != 10*time.Minute {
+		t.Errorf("a soak of ten minutes took %s", got)
+	}
+	if got := settledAt - thereAt; got < 3*time.Minute || got > 20*time.Minute {
+		t.Errorf("the plate had settled after %s", got)
+	}
+}
