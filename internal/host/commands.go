@@ -94,8 +94,11 @@ func (h *Host) control(ctx context.Context, id string, f func(*job) error) (RunN
 // out, and takes the nozzle off the part. Heaters stay.
 func (h *Host) Hold(ctx context.Context, id string) (RunNow, error) {
 	return h.control(ctx, id, func(j *job) error {
-		if j.record.State == run.Held && j.parking != returning {
+		switch {
+		case j.record.State == run.Held && j.parking != returning:
 			return fmt.Errorf("%w: it is held already", ErrState)
+		case j.record.State == run.Interrupted:
+			return fmt.Errorf("%w: it is interrupted; %s", ErrState, j.wayOut())
 		}
 		return h.hold("held by hand")
 	})

@@ -1,6 +1,7 @@
 package host_test
 
 import (
+	"errors"
 	"io"
 	"io/fs"
 	"math"
@@ -183,6 +184,9 @@ func TestAHoldInTheMiddleOfAPickUpWaitsForItsEnd(t *testing.T) {
 		laying := r.until(time.Hour, drawing)
 		r.board.Reset()
 		r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
+		if now, err := r.Hold(t.Context(), ""); !errors.Is(err, host.ErrState) || now.State != run.Interrupted {
+			t.Fatalf("held while it is interrupted, it is %s, %v", now.State, err)
+		}
 		if _, err := r.PickUp(t.Context(), laying.Run.ID, host.Choice{Height: math.NaN()}); err != nil {
 			t.Fatal(err)
 		}
