@@ -22,7 +22,7 @@ func (h *Host) Preflight(ctx context.Context, f toolpath.File) ([]preflight.Chec
 }
 
 func (h *Host) checks(f toolpath.File) []preflight.Check {
-	facts := preflight.Facts{Sleepy: h.cfg.Sleepy, Printer: h.cfg.Printer.Printer, LinkLive: h.link.Live(), LinkWhy: h.link.Reason, File: f.Summary}
+	facts := preflight.Facts{Alarms: alarmTexts(h.alarms), Sleepy: h.cfg.Sleepy, Printer: h.cfg.Printer.Printer, LinkLive: h.link.Live(), LinkWhy: h.link.Reason, File: f.Summary}
 	if h.job != nil {
 		facts.Busy = h.job.file.Name
 	}
@@ -110,6 +110,9 @@ func (h *Host) Resume(ctx context.Context, id string) (RunNow, error) {
 	return h.control(ctx, id, func(j *job) error {
 		if j.record.State == run.Interrupted {
 			return fmt.Errorf("%w: it is interrupted; it is picked up by a plan", ErrState)
+		}
+		if len(h.alarms) > 0 {
+			return fmt.Errorf("%w: %s", ErrAlarm, h.alarms[0].Text)
 		}
 		return h.carryOn()
 	})
@@ -302,6 +305,11 @@ func (h *Host) SetHeat(ctx context.Context, heater heat.Heater, setpoint float64
 		if err := h.cfg.Printer.Limits.Check(heater, setpoint); err != nil {
 			return fmt.Errorf("%w: %v", ErrSetpoint, err)
 		}
+		if setpoint > 0 && h.alarmed(heater) {
+			return fmt.Errorf("%w: look at the %s first", ErrAlarm, heater)
+		}
+		h.endWarmUp("a setpoint was given")
+		h.used()
 		return nil
 	})
 	return said.Taken, err

@@ -171,6 +171,7 @@ func (h *Host) readings(readings []heat.Reading) {
 		}
 		w.Note(r, h.now())
 		h.seen[r.Heater] = at
+		h.study(at, w.Last)
 		samples = append(samples, heat.Sample{At: at, Reading: r})
 	}
 	for _, s := range samples {
@@ -190,7 +191,7 @@ func (h *Host) mark(at time.Time, kind heat.MarkKind, heater heat.Heater, text s
 // taken follows a command that the printer has taken.
 func (h *Host) taken(e wire.Event) {
 	if h.line.Parse([]byte(e.Request.Command)) == nil {
-		h.point.Apply(&h.line)
+		h.pushedBy(func() { h.point.Apply(&h.line) })
 	}
 	if e.Request.Lane == wire.Manual {
 		h.answer(e.Request.Tag, e.Lines, nil)

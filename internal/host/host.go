@@ -15,6 +15,7 @@ import (
 	"io"
 	"log/slog"
 	"os"
+	"slices"
 	"time"
 
 	"diathermon/internal/core/gcode"
@@ -31,6 +32,9 @@ type Recorder interface {
 	Readings([]heat.Sample)
 	Message(wire.Message)
 	Mark(heat.Mark)
+	Alarm(heat.Alarm) // a new one, or one that was acknowledged
+	Episode(heat.Episode)
+	Learned(heat.Heater, heat.Learner)
 }
 
 // Awake keeps the computer from going to sleep. Neither method may wait.
@@ -78,10 +82,14 @@ type Config struct {
 	Journal  Journal
 	Awake    Awake
 	Log      *slog.Logger
-	After    time.Time // when the last reading of before was made; zero if there is none
+	Learned  map[heat.Heater]*heat.Learner // of before
+	Alarms   []heat.Alarm                  // of before, that nobody has acknowledged
+	After    time.Time                     // when the last reading of before was made; zero if there is none
 
 	Parking   run.Parking   // how the nozzle leaves the part; the zero value is run.Ordinary
 	IdleAfter time.Duration // how long the nozzle of a held run stays hot; 0: for ever
+	UnusedFor time.Duration // how long heaters stay on while nobody uses them; 0: for ever
+	FlowWatch heat.FlowAction
 	KeepBed   time.Duration // how long the bed of an interrupted run is kept hot for its pick-up
 	Sleepy    string        // why the computer may go to sleep in the middle of a run; empty: it cannot
 	ByHand    bool          // a run whose printer kept its place waits for a person all the same
@@ -116,6 +124,10 @@ type HeaterNow struct {
 	heat.Sample
 	State heat.State
 	Limit float64 // highest setpoint, °C
+
+	Left    time.Duration // until it is at its setpoint; 0: it is, or that is not known
+	Never   bool          // it does not get there
+	Soaking *heat.SoakState
 }
 
 // Position is where the printer says it is.
@@ -131,7 +143,9 @@ type RunNow struct {
 	run.Record
 	run.Progress
 	Z    float64       // height of the layer being drawn, mm
-	Left time.Duration // until it is done; the moves' share of it
+	Left time.Duration // until it is done
+
+	Warming time.Duration // of which the heaters take; 0 where they are warm, or not known well enough
 
 	Forgotten bool // interrupted, and the printer has forgotten everything
 }
@@ -143,7 +157,10 @@ type Bench struct {
 	Firmware    wire.Firmware
 	Heaters     []HeaterNow
 	Position    Position
-	HaltsAtOnce bool    // the firmware reads an emergency stop as it arrives
+	HaltsAtOnce bool         // the firmware reads an emergency stop as it arrives
+	Alarms      []heat.Alarm // that wait for a person
+	WarmUp      *WarmUpNow   // that goes on
+	Flow        heat.FlowState
 	Run         *RunNow // the run that goes on, or the last one since the start
 }
 
@@ -192,6 +209,14 @@ type Host struct {
 	clock    heat.Clock
 	heaters  map[heat.Heater]*heat.Watch
 	seen     map[heat.Heater]time.Time
+	thermals map[heat.Heater]*thermal
+	alarms   []heat.Alarm // that nobody has acknowledged
+	flow     flowing
+	leash    heat.Leash
+	warming  *warming
+
+	learnedAt time.Time // when what was learned was last kept
+
 	position Position
 	heated   bool // readings have come since the last event that told them
 	moved    bool // and a position
@@ -228,6 +253,8 @@ func New(cfg Config) *Host {
 		traffic: newTraffic(),
 	}
 	h.clock.After(cfg.After)
+	h.thermals, h.alarms, h.learnedAt = newThermals(cfg), slices.Clone(cfg.Alarms), time.Now()
+	h.leash.After = cfg.UnusedFor
 	h.forget()
 	h.link = Link{State: Absent, Device: cfg.Device, Baud: cfg.Baud, Since: time.Now()}
 	return h
@@ -273,7 +300,7 @@ func (h *Host) Bench(ctx context.Context) (Bench, error) {
 }
 
 func (h *Host) bench() Bench {
-	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, HaltsAtOnce: h.haltsAtOnce(), Run: h.runNow()}
+	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, HaltsAtOnce: h.haltsAtOnce(), Run: h.runNow(), Alarms: h.waitingAlarms(), WarmUp: h.warmUpNow(), Flow: h.flow.state}
 }
 
 // Printer returns what the keeper has said of the machine.
@@ -290,6 +317,16 @@ func (h *Host) heatersNow() []HeaterNow {
 		if w := h.heaters[name]; w != nil {
 			now.Sample = heat.Sample{At: h.seen[name], Reading: w.Last}
 			now.State = w.State
+		}
+		t := h.thermals[name]
+		if now.Left, now.Never = t.left, t.foreseen && t.forecast.Never && now.Setpoint > 0; t.soak != nil {
+			state := t.soaking
+			if now.Soaking = &state; state.Done && now.State == heat.Steady {
+				now.State = heat.Soaked
+			}
+		}
+		if h.alarmed(name) {
+			now.State = heat.Alarmed
 		}
 		out = append(out, now)
 	}

@@ -80,6 +80,8 @@ type memory struct {
 	runs     []run.Record
 	readings []heat.Sample
 	messages []wire.Message
+	episodes []heat.Episode
+	alarms   []heat.Alarm
 }
 
 func (m *memory) Run(r run.Record) {
@@ -95,6 +97,20 @@ func (m *memory) Readings(s []heat.Sample) {
 }
 
 func (m *memory) Mark(heat.Mark) {}
+
+func (m *memory) Episode(e heat.Episode) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.episodes = append(m.episodes, e)
+}
+
+func (m *memory) Learned(heat.Heater, heat.Learner) {}
+
+func (m *memory) Alarm(a heat.Alarm) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.alarms = append(m.alarms, a)
+}
 
 func (m *memory) Message(w wire.Message) {
 	m.mu.Lock()

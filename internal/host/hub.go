@@ -4,6 +4,7 @@ import (
 	"sync"
 	"time"
 
+	"diathermon/internal/core/heat"
 	"diathermon/internal/core/wire"
 )
 
@@ -16,6 +17,8 @@ type Update struct {
 	Position *Position
 	Wire     []Traffic
 	Message  *wire.Message
+	Alarms   []heat.Alarm // that wait for a person, if Told
+	Told     bool
 }
 
 // A Frame is what an update looks like on its way to subscribers: made by the

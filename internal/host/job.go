@@ -330,10 +330,28 @@ func (h *Host) runNow() *RunNow {
 	}
 	now.Forgotten = j.record.State == run.Interrupted && j.story.Lost
 	now.Left = j.pace.left(j.file.Duration, now.Progress.Left)
+	if steps := j.warmingLeft(); len(steps) > 0 {
+		if d, ok := heat.Remaining(steps, h.learners()); ok {
+			now.Left, now.Warming = now.Left+d, d
+		}
+	}
 	if j.record.State == run.Finished {
 		now.Left, now.Share = 0, 1
 	}
 	return now
+}
+
+// warmingLeft are the steps of the file's warm-up that the printer has not done.
+func (j *job) warmingLeft() []heat.Step {
+	if j.record.State != run.Waiting && j.record.State != run.Warming {
+		return nil
+	}
+	for i, s := range j.file.Warming {
+		if s.Command > j.record.Taken {
+			return j.file.Warming[i:]
+		}
+	}
+	return nil
 }
 
 // stayAwake keeps the computer from going to sleep while a run goes on.

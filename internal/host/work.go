@@ -25,6 +25,7 @@ const (
 // the heaters off.
 func (h *Host) Work(ctx context.Context) {
 	defer close(h.closed)
+	defer h.keepLearned()
 	defer func() {
 		if h.job != nil && h.job.book != nil {
 			h.job.book.Close(true) // to be picked up when the host is back
@@ -199,6 +200,7 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 			h.show()
 			h.poll()
 			h.idleNozzle()
+			h.mindHeaters()
 			h.coolBed()
 		case err := <-failed:
 			return err

@@ -21,6 +21,16 @@ type FlowWatch struct {
 	alarm   bool
 }
 
+// FlowAction is what is done when a FlowWatch finds that nothing flows.
+type FlowAction string
+
+// The actions.
+const (
+	FlowOff  FlowAction = "off"  // it is not looked at
+	FlowTell FlowAction = "tell" // a person is told
+	FlowHold FlowAction = "hold" // and the run is held
+)
+
 // FlowState is what can be told of the flow.
 type FlowState struct {
 	Asked   float64 // by the file, mm³/s, of late

@@ -43,11 +43,15 @@ func ActionOf(g GuardName) Action { return actions[g] }
 
 // An Alarm is what a guard has found.
 type Alarm struct {
+	ID     string // the host's
 	At     time.Time
 	Heater Heater
 	Guard  GuardName
 	Action Action
 	Text   string // what was seen, what was expected, what to look at
+
+	Acknowledged time.Time // by a person; zero: not yet
+	By           string    // who that was
 }
 
 // The guards' fixed bounds: what holds where nothing has been learned, and

@@ -252,7 +252,9 @@ const (
 	Heating  State = "heating"  // well below its setpoint
 	Settling State = "settling" // near its setpoint, not long enough
 	Steady   State = "steady"   // at its setpoint for SteadyAfter
+	Soaked   State = "soaked"   // steady until its heat has spread
 	Cooling  State = "cooling"  // above its setpoint, or switched off and still warm
+	Alarmed  State = "alarm"    // a guard's alarm waits for a person
 )
 
 const (

@@ -42,9 +42,10 @@ type Printer struct {
 type Facts struct {
 	Printer  Printer
 	LinkLive bool
-	LinkWhy  string // why the link is not live
-	Sleepy   string // why the computer may go to sleep in the middle; empty: it cannot
-	Busy     string // the file that runs now; empty if none
+	LinkWhy  string   // why the link is not live
+	Sleepy   string   // why the computer may go to sleep in the middle; empty: it cannot
+	Alarms   []string // that nobody has acknowledged
+	Busy     string   // the file that runs now; empty if none
 	File     toolpath.Summary
 }
 
@@ -62,6 +63,9 @@ func Checks(f Facts) []Check {
 	}
 	if f.Busy != "" {
 		add(Block, "wait until it ends, stop it, or pick it up", "%s is not done yet", f.Busy)
+	}
+	for _, text := range f.Alarms {
+		add(Block, "see to its cause, then acknowledge it", "an alarm waits for you: %s", text)
 	}
 	for _, h := range sorted(f.File.Setpoints) {
 		if err := f.Printer.Limits.Check(h, f.File.Setpoints[h]); err != nil {

@@ -57,6 +57,7 @@ type Summary struct {
 	Filament   float64                 // mm pushed, retractions taken off
 	Duration   time.Duration           // of the moves, without warming
 	Setpoints  map[heat.Heater]float64 // the highest setpoint asked of each heater
+	Warming    []heat.Step             // the setpoints it gives before it lays plastic
 	Tools      int                     // highest tool used, plus one
 	Unread     int                     // lines that are not plain G-code, sent as they are
 	FirstOdd   string                  // the first of them, with its line number
@@ -71,6 +72,9 @@ type File struct {
 	Stored time.Time
 	Summary
 }
+
+// mostSteps bounds Summary.Warming.
+const mostSteps = 64
 
 // ErrNoCommands means that nothing in a file is for the printer.
 var ErrNoCommands = errors.New("there is no G-code in it: slice the model and send the slicer's output")
@@ -209,6 +213,9 @@ func (s *scanner) setpoint(l *gcode.Line) {
 	h, v, ok := run.Setpoint(l, s.state.Tool)
 	if ok {
 		s.Setpoints[h] = max(s.Setpoints[h], v)
+	}
+	if ok && s.First == 0 && len(s.Warming) < mostSteps {
+		s.Warming = append(s.Warming, heat.Step{Command: s.Commands, Heater: h, Setpoint: v, Wait: run.Waits(l)})
 	}
 }
 

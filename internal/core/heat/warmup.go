@@ -1,0 +1,140 @@
+package heat
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Order says which heater of a warm-up begins when.
+type Order string
+
+// The orders.
+const (
+	AtOnce   Order = "at-once"   // all now
+	BedFirst Order = "bed-first" // the nozzles when the bed is there
+	Together Order = "together"  // so that all arrive at the same time
+)
+
+// A WarmUp is a named set of setpoints.
+type WarmUp struct {
+	Name      string
+	Setpoints map[Heater]float64 // °C
+	Order     Order
+	Soak      bool          // hold the bed until the heat has spread
+	SoakFor   time.Duration // for so long; 0: until the plate has settled
+}
+
+// ErrWarmUp is wrapped by what is wrong with a warm-up.
+var ErrWarmUp = errors.New("this is no warm-up")
+
+// longestSoak bounds a soak.
+const longestSoak = 4 * time.Hour
+
+// Check says what is wrong with a warm-up for a printer with these heaters, or
+// nil.
+func (w WarmUp) Check(heaters []Heater, limits Limits) error {
+	name := strings.TrimSpace(w.Name)
+	switch {
+	case name == "" || len(name) > 60 || name != w.Name || strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == '/' || r == 0x7f }):
+		return fmt.Errorf("%w: its name is %q; use 1 to 60 characters without slashes", ErrWarmUp, w.Name)
+	case len(w.Setpoints) == 0:
+		return fmt.Errorf("%w: it has no setpoint", ErrWarmUp)
+	case w.Order != AtOnce && w.Order != BedFirst && w.Order != Together:
+		return fmt.Errorf("%w: its order is %q; use at-once, bed-first or together", ErrWarmUp, w.Order)
+	case w.SoakFor < 0 || w.SoakFor > longestSoak:
+		return fmt.Errorf("%w: its soak is %s; use up to %s", ErrWarmUp, w.SoakFor, longestSoak)
+	case w.Soak && w.Setpoints[Bed] == 0:
+		return fmt.Errorf("%w: it soaks and has no setpoint for the bed", ErrWarmUp)
+	}
+	for _, h := range slices.Sorted(maps.Keys(w.Setpoints)) {
+		if !slices.Contains(heaters, h) {
+			return fmt.Errorf("%w: this printer has no %s", ErrWarmUp, h)
+		}
+		if err := limits.Check(h, w.Setpoints[h]); err != nil {
+			return fmt.Errorf("%w: %v", ErrWarmUp, err)
+		}
+	}
+	return nil
+}
+
+// ReadyMade are warm-ups for the common materials, to begin with. Their setpoints
+// are in the middle of what makers of filament recommend.
+func ReadyMade() []WarmUp {
+	made := func(name string, nozzle, bed float64, soak bool) WarmUp {
+		return WarmUp{Name: name, Setpoints: map[Heater]float64{Nozzle: nozzle, Bed: bed}, Order: Together, Soak: soak}
+	}
+	return []WarmUp{
+		made("PLA", 205, 60, false), made("PETG", 235, 75, false), made("ABS", 245, 100, true), made("ASA", 250, 100, true), made("TPU", 225, 45, false), made("PA", 260, 80, true),
+	}
+}
+
+// Waits says how long each heater should wait before it is switched on, so that
+// all arrive together: left is how long each takes, for all of them known.
+func Waits(left map[Heater]time.Duration) map[Heater]time.Duration {
+	longest := time.Duration(0)
+	for _, d := range left {
+		longest = max(longest, d)
+	}
+	out := map[Heater]time.Duration{}
+	for h, d := range left {
+		out[h] = longest - d
+	}
+	return out
+}
+
+// A Step is a setpoint that a file gives before it lays plastic.
+type Step struct {
+	Command  int // of the file, from 1
+	Heater   Heater
+	Setpoint float64 // °C
+	Wait     bool    // until it is reached
+}
+
+// Remaining is how long the steps of a file will take from now on, with each
+// heater at full duty until it is there. Learned has every heater that the steps
+// name; false if one is not known well enough.
+func Remaining(steps []Step, learned map[Heater]*Learner) (time.Duration, bool) {
+	type course struct {
+		m      Model
+		at, to float64
+	}
+	courses := map[Heater]*course{}
+	for h, l := range learned {
+		if m := l.Model(); m.Known() && len(l.past) > 0 {
+			courses[h] = &course{m: m, at: l.level(), to: l.goal.setpoint}
+		}
+	}
+	const dt = 1.0
+	total := 0.0
+	for _, step := range steps {
+		c := courses[step.Heater]
+		if c == nil {
+			return 0, false
+		}
+		if c.to = step.Setpoint; !step.Wait || c.to <= 0 {
+			continue
+		}
+		begun := c.at
+		for ; c.at < c.to-Ready; total += dt {
+			for _, o := range courses {
+				switch slope := o.m.Rise - o.m.Loss*(o.at-o.m.Ambient); {
+				case o.at < o.to && slope > 0:
+					o.at = min(o.at+slope*dt, o.to)
+				case o.at > o.to:
+					o.at -= o.m.Loss * (o.at - o.m.Ambient) * dt
+				}
+			}
+			if total > forecastMost.Seconds() {
+				return 0, false
+			}
+		}
+		if l := learned[step.Heater]; c.to-begun > tailFrom {
+			total += l.Tail + c.m.Dead.Seconds()
+		}
+	}
+	return inSeconds(total), true
+}

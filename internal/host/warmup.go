@@ -1,0 +1,165 @@
+package host
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+)
+
+// warming is a warm-up that goes on.
+type warming struct {
+	heat.WarmUp
+	begun time.Time
+	given map[heat.Heater]bool // has its setpoint
+	then  func()               // when it is warm and soaked; nil: nothing
+}
+
+// WarmUpNow is a warm-up that goes on.
+type WarmUpNow struct {
+	heat.WarmUp
+	Begun   time.Time
+	Left    time.Duration // until everything is warm and soaked; negative: it cannot be told
+	Soaking bool
+	Done    bool // warm, and soaked if it soaks
+}
+
+// WarmUp begins a warm-up in place of one that goes on.
+func (h *Host) WarmUp(ctx context.Context, w heat.WarmUp) error {
+	var refused error
+	err := h.ask(ctx, func() { refused = h.beginWarmUp(w, nil) })
+	return errors.Join(err, refused)
+}
+
+func (h *Host) beginWarmUp(w heat.WarmUp, then func()) error {
+	if err := w.Check(h.cfg.Printer.Heaters(), h.cfg.Printer.Limits); err != nil {
+		return err
+	}
+	switch {
+	case !h.link.Live():
+		return fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
+	case h.job != nil && h.job.record.State != run.Held && then == nil:
+		return fmt.Errorf("%w: %s sets its own temperatures", ErrBusy, h.job.file.Name)
+	}
+	for h2, setpoint := range w.Setpoints {
+		if a := h.alarmed(h2); a && setpoint > 0 {
+			return fmt.Errorf("%w: look at the %s, then acknowledge it", ErrAlarm, h2)
+		}
+	}
+	w.Setpoints = maps.Clone(w.Setpoints)
+	h.warming = &warming{WarmUp: w, begun: time.Now(), given: map[heat.Heater]bool{}, then: then}
+	if t := h.thermals[heat.Bed]; t != nil {
+		t.soak, t.soaking = nil, heat.SoakState{}
+		if w.Soak {
+			t.soak = &heat.Soak{For: w.SoakFor, Setpoint: w.Setpoints[heat.Bed]}
+		}
+	}
+	h.decide("warm-up %s begins", w.Name)
+	h.goOnWarming()
+	h.heated = true
+	return nil
+}
+
+// endWarmUp gives a warm-up up; heaters stay as they are.
+func (h *Host) endWarmUp(why string) {
+	if h.warming == nil {
+		return
+	}
+	h.decide("warm-up %s ends: %s", h.warming.Name, why)
+	h.warming, h.heated = nil, true
+	if t := h.thermals[heat.Bed]; t != nil && !t.soaking.Done {
+		t.soak, t.soaking = nil, heat.SoakState{}
+	}
+}
+
+// wayTo is how long a heater takes to a setpoint, as far as that is known.
+func (h *Host) wayTo(heater heat.Heater, setpoint float64) (time.Duration, bool) {
+	t := h.thermals[heater]
+	if t == nil {
+		return 0, false
+	}
+	f, ok := t.learner.Forecast(setpoint, h.conditions(heater))
+	return f.Ready, ok && !f.Never
+}
+
+// at reports whether a heater is at a setpoint.
+func (h *Host) at(heater heat.Heater, setpoint float64) bool {
+	w := h.heaters[heater]
+	return w != nil && w.Last.HasSetpoint && w.Last.Setpoint == setpoint && w.Last.Actual >= setpoint-heat.Ready
+}
+
+// goOnWarming gives the heaters of a warm-up their setpoints as their time comes.
+func (h *Host) goOnWarming() {
+	w := h.warming
+	if w == nil || !h.link.Live() {
+		return
+	}
+	left := map[heat.Heater]time.Duration{}
+	for heater, setpoint := range w.Setpoints {
+		if d, ok := h.wayTo(heater, setpoint); ok {
+			left[heater] = d
+		}
+	}
+	waits := map[heat.Heater]time.Duration{}
+	if w.Order == heat.Together && len(left) == len(w.Setpoints) { // otherwise they begin at once
+		waits = heat.Waits(left)
+	}
+	for _, heater := range slices.Sorted(maps.Keys(w.Setpoints)) {
+		setpoint := w.Setpoints[heater]
+		wait := waits[heater] > 2*time.Second
+		if _, nozzle := heater.Tool(); nozzle && w.Order == heat.BedFirst {
+			wait = w.Setpoints[heat.Bed] > 0 && !h.at(heat.Bed, w.Setpoints[heat.Bed])
+		}
+		if !w.given[heater] && !wait {
+			w.given[heater] = true
+			h.send(heat.SetCommand(heater, setpoint), nil)
+		}
+	}
+	if now := h.warmUpNow(); now.Done && w.then != nil {
+		then := w.then
+		h.endWarmUp("done")
+		then()
+	}
+}
+
+// warmUpNow tells how far a warm-up has come; nil if none goes on.
+func (h *Host) warmUpNow() *WarmUpNow {
+	w := h.warming
+	if w == nil {
+		return nil
+	}
+	now := &WarmUpNow{WarmUp: w.WarmUp, Begun: w.begun}
+	there := true
+	for heater, setpoint := range w.Setpoints {
+		if setpoint > 0 && !h.at(heater, setpoint) {
+			there = false
+			if d, ok := h.wayTo(heater, setpoint); !ok {
+				now.Left = -1
+			} else if now.Left >= 0 {
+				now.Left = max(now.Left, d)
+			}
+		}
+	}
+	bed := h.thermals[heat.Bed]
+	if !w.Soak || bed == nil || bed.soak == nil {
+		now.Done = there
+		return now
+	}
+	s := bed.soaking
+	now.Soaking, now.Done = s.There && !s.Done, there && s.Done
+	switch {
+	case s.Done:
+	case s.There && s.Left >= 0 && now.Left >= 0:
+		now.Left = max(now.Left, s.Left)
+	case !s.There && now.Left >= 0 && w.SoakFor > 0:
+		now.Left += w.SoakFor
+	case !s.There:
+		now.Left = -1
+	}
+	return now
+}
