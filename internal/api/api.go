@@ -15,7 +15,11 @@ type Bench struct {
 	Firmware *Firmware `json:"firmware,omitempty" doc:"Absent until the printer has told"`
 	Heaters  []Heater  `json:"heaters"`
 	Position Position  `json:"position"`
-	Run      *Run      `json:"run,omitempty" doc:"The run that goes on, or the last one since the service started"`
+	Alarms   []Alarm   `json:"alarms" doc:"That wait for a person"`
+
+	WarmUp *WarmingUp `json:"warm_up,omitempty" doc:"The warm-up that goes on"`
+	Flow   Flow       `json:"flow"`
+	Run    *Run       `json:"run,omitempty" doc:"The run that goes on, or the last one since the service started"`
 }
 
 // Printer is what the keeper has said of the machine.
@@ -72,11 +76,136 @@ type Heater struct {
 	Duty     *float64   `json:"duty,omitempty" doc:"0 to 1, where the firmware reports it"`
 	Limit    float64    `json:"limit" doc:"Highest setpoint, °C"`
 	At       *time.Time `json:"at,omitempty" doc:"When it was reported"`
+
+	ReadySeconds float64 `json:"ready_seconds,omitempty" doc:"Until it is at its setpoint; absent where it is, or where that is not known yet"`
+	Never        bool    `json:"never,omitempty" doc:"At full duty it does not get to its setpoint"`
+	Soak         *Soak   `json:"soak,omitempty" doc:"While a warm-up soaks it"`
+}
+
+// Soak is how far a soak has come.
+type Soak struct {
+	There       bool     `json:"there" doc:"The setpoint has been reached"`
+	Done        bool     `json:"done" doc:"And the heat has spread"`
+	LeftSeconds *float64 `json:"left_seconds,omitempty" doc:"Until then, as far as can be told"`
 }
 
 // Heat is the event that tells all heaters.
 type Heat struct {
-	Heaters []Heater `json:"heaters"`
+	Heaters []Heater   `json:"heaters"`
+	WarmUp  *WarmingUp `json:"warm_up,omitempty" doc:"The warm-up that goes on"`
+	Flow    Flow       `json:"flow"`
+}
+
+// WarmUp is a named set of setpoints.
+type WarmUp struct {
+	Name        string             `json:"name" maxLength:"60" example:"PETG"`
+	Setpoints   map[string]float64 `json:"setpoints" doc:"°C, by heater"`
+	Order       string             `json:"order" enum:"at-once,bed-first,together" default:"together" doc:"together: so that all arrive at the same time"`
+	Soak        bool               `json:"soak" default:"false" doc:"Hold the bed until its heat has spread"`
+	SoakSeconds float64            `json:"soak_seconds,omitempty" minimum:"0" doc:"For so long; 0: until the plate has settled"`
+}
+
+// WarmUps are the warm-ups that were made, the oldest first.
+type WarmUps struct {
+	WarmUps []WarmUp `json:"warm_ups"`
+}
+
+// BeginWarmUp says what to warm up for. Exactly one of its fields is given.
+type BeginWarmUp struct {
+	Name   string  `json:"name,omitempty" doc:"A warm-up that was made"`
+	File   string  `json:"file,omitempty" doc:"The setpoints of a file on the shelf"`
+	WarmUp *WarmUp `json:"warm_up,omitempty" doc:"This one"`
+}
+
+// WarmingUp is a warm-up that goes on.
+type WarmingUp struct {
+	WarmUp      WarmUp    `json:"warm_up"`
+	Begun       time.Time `json:"begun"`
+	LeftSeconds *float64  `json:"left_seconds,omitempty" doc:"Until everything is warm and soaked, as far as can be told"`
+	Soaking     bool      `json:"soaking"`
+	Done        bool      `json:"done"`
+}
+
+// Flow is what the nozzle's duty tells of the filament.
+type Flow struct {
+	Watch   string   `json:"watch" enum:"off,tell,hold" doc:"What is done when no filament seems to flow"`
+	Asked   float64  `json:"asked" doc:"By the file, mm³/s"`
+	Seen    *float64 `json:"seen,omitempty" doc:"mm³/s that the duty speaks of; absent where the flow is too small to tell, or the nozzle is not known well enough"`
+	Stopped bool     `json:"stopped" doc:"Nothing flows"`
+}
+
+// Alarm is what a guard has found.
+type Alarm struct {
+	ID           string     `json:"id" format:"uuid"`
+	At           time.Time  `json:"at"`
+	Heater       string     `json:"heater,omitempty"`
+	Guard        string     `json:"guard" enum:"no-rise,falling,too-hot,runaway,jump,sensor,silence,unused,no-flow"`
+	Action       string     `json:"action" enum:"tell,hold,cool,halt" doc:"What the host has done by itself"`
+	Text         string     `json:"text" doc:"What was seen, what was expected, what to look at"`
+	Acknowledged *time.Time `json:"acknowledged,omitempty" doc:"Absent while it waits for a person"`
+	By           string     `json:"by,omitempty"`
+}
+
+// Alarms are alarms, the newest first; also the event that tells those that wait.
+type Alarms struct {
+	Alarms []Alarm `json:"alarms"`
+}
+
+// HeatModels is how the heaters behave, learned from the log.
+type HeatModels struct {
+	Models []HeatModel `json:"models"`
+}
+
+// HeatModel is how one heater behaves, each figure with its standard deviation.
+type HeatModel struct {
+	Heater       string    `json:"heater"`
+	Known        bool      `json:"known" doc:"Enough has been seen; otherwise the figures mean nothing"`
+	Gain         float64   `json:"gain" doc:"K above the room at full duty"`
+	TimeConstant float64   `json:"time_constant_seconds"`
+	Dead         float64   `json:"dead_seconds" doc:"From a change of the duty to its effect"`
+	Rise         Estimate  `json:"rise" doc:"K/s at full duty"`
+	Loss         Estimate  `json:"loss" doc:"To the room, 1/s"`
+	FanLoss      Estimate  `json:"fan_loss" doc:"More with the part fan at full speed, 1/s"`
+	Melt         Estimate  `json:"melt" doc:"More for each mm³/s of filament, 1/s"`
+	Ambient      Estimate  `json:"ambient" doc:"°C"`
+	Hours        float64   `json:"hours" doc:"Of readings it was learned from, as far as they still count"`
+	Curve        []float64 `json:"curve,omitempty" doc:"While it warms up: °C as predicted, a point for each step from now on"`
+	CurveStep    float64   `json:"curve_step_seconds,omitempty"`
+	PartOff      *float64  `json:"part_off_seconds,omitempty" doc:"Of the bed: until a part comes off, were it turned off now; absent if it never does in this room"`
+	PartOffAt    float64   `json:"part_off_at,omitempty" doc:"°C at which a part comes off"`
+}
+
+// Estimate is a figure and its standard deviation.
+type Estimate struct {
+	Value float64 `json:"value"`
+	Error float64 `json:"error"`
+}
+
+// HeatHealth is how a heater has been doing.
+type HeatHealth struct {
+	Heater   string        `json:"heater"`
+	Findings []HeatFinding `json:"findings" doc:"What has changed; empty if nothing has"`
+	Episodes []HeatEpisode `json:"episodes" doc:"The oldest first"`
+}
+
+// HeatFinding is a sentence about what has changed.
+type HeatFinding struct {
+	What  string `json:"what" enum:"rise,overshoot,ripple,duty"`
+	Worse bool   `json:"worse"`
+	Text  string `json:"text"`
+}
+
+// HeatEpisode is what one warm-up, or one hour of holding, tells.
+type HeatEpisode struct {
+	Kind        string    `json:"kind" enum:"warm-up,hold"`
+	At          time.Time `json:"at"`
+	TookSeconds float64   `json:"took_seconds"`
+	Setpoint    float64   `json:"setpoint"`
+	From        float64   `json:"from" doc:"°C at its beginning"`
+	Rise        float64   `json:"rise,omitempty" doc:"Warm-up: K/s at full duty, at any ambient the same"`
+	Overshoot   float64   `json:"overshoot,omitempty" doc:"Warm-up: K"`
+	Duty        float64   `json:"duty,omitempty" doc:"Hold: mean, 0 to 1"`
+	Ripple      float64   `json:"ripple,omitempty" doc:"Hold: standard deviation, K"`
 }
 
 // Position is where the printer says it is.
@@ -146,7 +275,8 @@ func (r Run) Final() bool {
 // Progress is how far a run has come.
 type Progress struct {
 	Share       float64 `json:"share" doc:"Of the moves' time, 0 to 1"`
-	LeftSeconds float64 `json:"left_seconds" doc:"Of the moves' time"`
+	LeftSeconds float64 `json:"left_seconds" doc:"Until it is done: of the warm-up, as far as that is known, and of the moves"`
+	WarmSeconds float64 `json:"warm_seconds,omitempty" doc:"Of which the heaters take"`
 	Layer       int     `json:"layer" doc:"From 1; 0 before the first"`
 	Layers      int     `json:"layers"`
 	Z           float64 `json:"z" doc:"Height of the layer, mm"`
@@ -159,7 +289,9 @@ type Runs struct {
 
 // StartRun asks for a run.
 type StartRun struct {
-	File string `json:"file" doc:"Name on the shelf" example:"dust-cap.gcode" minLength:"1"`
+	File        string  `json:"file" doc:"Name on the shelf" example:"dust-cap.gcode" minLength:"1"`
+	Soak        bool    `json:"soak,omitempty" doc:"Heat the bed to the file's setpoint and hold it until its heat has spread, before the first line"`
+	SoakSeconds float64 `json:"soak_seconds,omitempty" minimum:"0" maximum:"14400" doc:"For so long; 0: until the plate has settled"`
 }
 
 // File is a stored file and what its moves amount to.

@@ -2,11 +2,9 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"os"
-	"strconv"
 	"strings"
 	"time"
 
@@ -190,103 +188,6 @@ func haltCommand() *cli.Command {
 			return nil
 		},
 	}
-}
-
-func heatCommand() *cli.Command {
-	return &cli.Command{
-		Name: "heat", Usage: "show the heaters, or give one a setpoint", ArgsUsage: "[HEATER °C]", Flags: []cli.Flag{jsonFlag},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := arguments(cmd, 0, 2)
-			if err != nil {
-				return err
-			}
-			if len(args) == 1 {
-				return wrong("heat takes a heater and a setpoint, such as 'heat bed 60'; found only %q", args[0])
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			if len(args) == 2 {
-				setpoint, err := strconv.ParseFloat(strings.TrimSuffix(args[1], "°C"), 64)
-				if err != nil {
-					return wrong("%q is not a temperature in °C", args[1])
-				}
-				return setHeat(ctx, cmd, c, []string{args[0]}, setpoint)
-			}
-			bench, err := c.Bench(ctx)
-			if err != nil {
-				return err
-			}
-			return showHeaters(cmd, bench.Heaters)
-		},
-	}
-}
-
-func coolCommand() *cli.Command {
-	return &cli.Command{
-		Name: "cool", Usage: "turn heaters off: those named, or all", ArgsUsage: "[HEATER …]", Flags: []cli.Flag{jsonFlag},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			names := cmd.Args().Slice()
-			if len(names) == 0 {
-				bench, err := c.Bench(ctx)
-				if err != nil {
-					return err
-				}
-				for _, h := range bench.Heaters {
-					names = append(names, h.Heater)
-				}
-			}
-			return setHeat(ctx, cmd, c, names, 0)
-		},
-	}
-}
-
-// setHeat gives heaters a setpoint and tells what came of it. One that fails
-// does not keep the others from theirs.
-func setHeat(ctx context.Context, cmd *cli.Command, c *client.Client, heaters []string, setpoint float64) error {
-	var all []api.HeatSet
-	var failed error
-	for _, h := range heaters {
-		set, err := c.SetHeat(ctx, h, setpoint)
-		if err != nil {
-			failed = errors.Join(failed, err)
-			continue
-		}
-		all = append(all, set)
-	}
-	w := cmd.Root().Writer
-	if cmd.Bool("json") {
-		return errors.Join(printJSON(w, all), failed)
-	}
-	for _, set := range all {
-		tail := ""
-		if !set.Taken {
-			tail = ", as soon as the printer has finished waiting"
-		}
-		fmt.Fprintf(w, "%s: %s%s\n", set.Heater, target(set.Setpoint), tail)
-	}
-	return failed
-}
-
-func showHeaters(cmd *cli.Command, heaters []api.Heater) error {
-	w := cmd.Root().Writer
-	if cmd.Bool("json") {
-		return printJSON(w, heaters)
-	}
-	rows := make([][]string, 0, len(heaters))
-	for _, h := range heaters {
-		state := h.State
-		if h.Actual == nil {
-			state = "no reading"
-		}
-		rows = append(rows, []string{h.Heater, degrees(h.Actual), target(h.Setpoint), state, percent(h.Duty), target(h.Limit)})
-	}
-	return table(w, []string{"Heater", "Now", "Setpoint", "State", "Duty", "Limit"}, rows)
 }
 
 func sayCommand() *cli.Command {

@@ -195,7 +195,9 @@ func fetchFile(ctx context.Context, cmd *cli.Command, c *client.Client, name str
 
 func printCommand() *cli.Command {
 	return &cli.Command{
-		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"}},
+		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"},
+			&cli.BoolFlag{Name: "soak", Usage: "hold the bed at the file's setpoint until the plate is even, then begin"},
+			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := arguments(cmd, 1, 1)
 			if err != nil {
@@ -205,7 +207,7 @@ func printCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			r, err := c.Start(ctx, args[0])
+			r, err := c.StartWith(ctx, api.StartRun{File: args[0], Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
 			if err != nil {
 				return err
 			}

@@ -194,8 +194,13 @@ func (c *Client) Send(ctx context.Context, s Sending) (api.Stored, error) {
 
 // Start begins a run of a file.
 func (c *Client) Start(ctx context.Context, file string) (api.Run, error) {
+	return c.StartWith(ctx, api.StartRun{File: file})
+}
+
+// StartWith starts a file with a soak before it.
+func (c *Client) StartWith(ctx context.Context, s api.StartRun) (api.Run, error) {
 	var out api.Run
-	return out, c.call(ctx, http.MethodPost, "/v1/runs", api.StartRun{File: file}, &out)
+	return out, c.call(ctx, http.MethodPost, "/v1/runs", s, &out)
 }
 
 // Runs lists at most limit runs, the newest first.
@@ -284,6 +289,60 @@ func (c *Client) Heat(ctx context.Context, from, to time.Time, heater string) (a
 		q.Set("heater", heater)
 	}
 	return get[api.HeatLog](ctx, c, "/v1/heat?"+q.Encode())
+}
+
+// Cool turns every heater off.
+func (c *Client) Cool(ctx context.Context) error {
+	return c.call(ctx, http.MethodPost, "/v1/heat/cool", nil, nil)
+}
+
+// WarmUps returns the warm-ups that were made.
+func (c *Client) WarmUps(ctx context.Context) (api.WarmUps, error) {
+	return get[api.WarmUps](ctx, c, "/v1/heat/warm-ups")
+}
+
+// PutWarmUp makes a warm-up, or changes one.
+func (c *Client) PutWarmUp(ctx context.Context, w api.WarmUp) (api.WarmUp, error) {
+	var out api.WarmUp
+	return out, c.call(ctx, http.MethodPut, "/v1/heat/warm-ups/"+url.PathEscape(w.Name), w, &out)
+}
+
+// DeleteWarmUp forgets a warm-up.
+func (c *Client) DeleteWarmUp(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/v1/heat/warm-ups/"+url.PathEscape(name), nil, nil)
+}
+
+// BeginWarmUp begins a warm-up.
+func (c *Client) BeginWarmUp(ctx context.Context, b api.BeginWarmUp) (api.WarmingUp, error) {
+	var out api.WarmingUp
+	return out, c.call(ctx, http.MethodPost, "/v1/heat/warm-up", b, &out)
+}
+
+// EndWarmUp gives up the warm-up that goes on.
+func (c *Client) EndWarmUp(ctx context.Context) error {
+	return c.call(ctx, http.MethodDelete, "/v1/heat/warm-up", nil, nil)
+}
+
+// HeatModels returns how the heaters behave.
+func (c *Client) HeatModels(ctx context.Context) (api.HeatModels, error) {
+	return get[api.HeatModels](ctx, c, "/v1/heat/models")
+}
+
+// HeatHealth returns how a heater has been doing.
+func (c *Client) HeatHealth(ctx context.Context, heater string) (api.HeatHealth, error) {
+	return get[api.HeatHealth](ctx, c, "/v1/heat/"+url.PathEscape(heater)+"/health")
+}
+
+// Alarms returns alarms, the newest first; those that nobody has acknowledged if
+// waiting.
+func (c *Client) Alarms(ctx context.Context, waiting bool) (api.Alarms, error) {
+	return get[api.Alarms](ctx, c, fmt.Sprintf("/v1/heat/alarms?waiting=%t", waiting))
+}
+
+// Acknowledge says that a person has seen an alarm.
+func (c *Client) Acknowledge(ctx context.Context, id string) (api.Alarm, error) {
+	var out api.Alarm
+	return out, c.call(ctx, http.MethodPost, "/v1/heat/alarms/"+url.PathEscape(id)+"/acknowledge", nil, &out)
 }
 
 // Window is a window of the temperature log. What is zero the host chooses.
@@ -390,6 +449,8 @@ func decode(kind string, data []byte) (Event, error) {
 		return as[api.Position](data)
 	case "wire":
 		return as[api.Wire](data)
+	case "alarms":
+		return as[api.Alarms](data)
 	case "", "message":
 		return as[api.Message](data)
 	}

@@ -115,7 +115,7 @@ func TestTheCommandLinePrintsAFile(t *testing.T) {
 		t.Errorf("%d bytes came back, want %d", len(back), len(body))
 	}
 	p.ok("bed: 60 °C", "heat", "bed", "60")
-	p.ok("bed: off", "cool")
+	p.ok("All heaters are off", "cool")
 	p.ok("MACHINE_TYPE:Vesper", "say", "M115")
 	p.ok("> N", "wire", "-n", "1000")
 	p.ok("Removed", "shelf", "remove", "clip.gcode")

@@ -31,7 +31,9 @@ func (h *Host) checks(f toolpath.File) []preflight.Check {
 
 // Start begins a run of the file of that name. It returns a BlockedError, or an
 // error that is ErrBusy or ErrNotLive, if the run cannot begin.
-func (h *Host) Start(ctx context.Context, name string) (RunNow, error) {
+// With a soak the bed is heated to the file's setpoint and held there before the
+// file's first line; soak.For says how long.
+func (h *Host) Start(ctx context.Context, name string, soak *heat.Soak) (RunNow, error) {
 	f, err := h.cfg.Files.File(ctx, name)
 	if err != nil {
 		return RunNow{}, err
@@ -60,7 +62,14 @@ func (h *Host) Start(ctx context.Context, name string) (RunNow, error) {
 			refused = &BlockedError{checks}
 			return
 		}
+		if soak != nil && f.Setpoints[heat.Bed] == 0 {
+			refused = fmt.Errorf("%w: %s gives the bed no setpoint, so that there is nothing to soak", ErrState, name)
+			return
+		}
 		if refused = h.begin(f, body); refused == nil {
+			if soak != nil {
+				h.soakFirst(*soak)
+			}
 			now = *h.runNow()
 		}
 	})

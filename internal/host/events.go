@@ -211,7 +211,7 @@ func (h *Host) show() {
 	}
 	if h.heated {
 		h.heated = false
-		h.hub.publish(Update{Heat: h.heatersNow()})
+		h.hub.publish(Update{Heat: &HeatUpdate{h.heatersNow(), h.warmUpNow(), h.flow.state, h.cfg.FlowWatch}})
 	}
 	if h.moved {
 		h.moved = false

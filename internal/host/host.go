@@ -161,6 +161,7 @@ type Bench struct {
 	Alarms      []heat.Alarm // that wait for a person
 	WarmUp      *WarmUpNow   // that goes on
 	Flow        heat.FlowState
+	FlowWatch   heat.FlowAction
 	Run         *RunNow // the run that goes on, or the last one since the start
 }
 
@@ -300,7 +301,7 @@ func (h *Host) Bench(ctx context.Context) (Bench, error) {
 }
 
 func (h *Host) bench() Bench {
-	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, HaltsAtOnce: h.haltsAtOnce(), Run: h.runNow(), Alarms: h.waitingAlarms(), WarmUp: h.warmUpNow(), Flow: h.flow.state}
+	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, HaltsAtOnce: h.haltsAtOnce(), Run: h.runNow(), Alarms: h.waitingAlarms(), WarmUp: h.warmUpNow(), Flow: h.flow.state, FlowWatch: h.cfg.FlowWatch}
 }
 
 // Printer returns what the keeper has said of the machine.

@@ -224,7 +224,7 @@ func TestAWholePrintInVirtualTime(t *testing.T) {
 		h, kept := work(t, files, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
 		until(t, h, 10*time.Second, isLive)
 		begun := time.Now()
-		if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
+		if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
 			t.Fatal(err)
 		}
 		laying := until(t, h, 20*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
@@ -288,7 +288,7 @@ func TestAPrinterThatSaysNothingMoreIsGivenUp(t *testing.T) {
 		var c *cable
 		h, _ := work(t, files, func() (io.ReadWriteCloser, error) { c = newCable(simprinter.Vesper()); return c, nil })
 		until(t, h, 10*time.Second, isLive)
-		if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
+		if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
 			t.Fatal(err)
 		}
 		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running })
@@ -330,7 +330,7 @@ func printing(t *testing.T, c simprinter.Config, layers int) (*host.Host, *cable
 	var c1 *cable
 	h, _ := work(t, shelfOf(t, layers), func() (io.ReadWriteCloser, error) { c1 = newCable(c); return c1, nil })
 	until(t, h, 10*time.Second, isLive)
-	if _, err := h.Start(t.Context(), "coupon.gcode"); err != nil {
+	if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
 		t.Fatal(err)
 	}
 	until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running && b.Run.Layer > 1 })

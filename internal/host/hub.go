@@ -12,13 +12,21 @@ import (
 type Update struct {
 	Frame    *Frame
 	Link     *Link
-	Heat     []HeaterNow
+	Heat     *HeatUpdate
 	Run      *RunNow
 	Position *Position
 	Wire     []Traffic
 	Message  *wire.Message
 	Alarms   []heat.Alarm // that wait for a person, if Told
 	Told     bool
+}
+
+// A HeatUpdate is what has come of the heaters.
+type HeatUpdate struct {
+	Heaters []HeaterNow
+	WarmUp  *WarmUpNow
+	Flow    heat.FlowState
+	Watch   heat.FlowAction
 }
 
 // A Frame is what an update looks like on its way to subscribers: made by the

@@ -21,21 +21,22 @@ import (
 
 // job is the run that goes on.
 type job struct {
-	record run.Record
-	file   toolpath.File
-	lines  chan []string // what the reader has read ahead; closed at the file's end
-	batch  []string
-	eof    bool
-	err    error  // why the reader ended before the file did; read after lines is closed
-	quit   func() // lets the reader go
-	before run.State
-	stop   string // why it is being stopped; empty while it is not
-	dirty  bool   // something changed since it was last published
-	fed    int    // of the file's commands, handed to the conversation
-	said   int    // of which said
-	last   int    // the number of the last of them that was taken
-	played bool   // the moves have been made, as far as the printer's oks tell
-	pace   pace
+	record  run.Record
+	file    toolpath.File
+	lines   chan []string // what the reader has read ahead; closed at the file's end
+	batch   []string
+	eof     bool
+	err     error  // why the reader ended before the file did; read after lines is closed
+	quit    func() // lets the reader go
+	before  run.State
+	stop    string // why it is being stopped; empty while it is not
+	soaking bool   // the bed is heated before the first line
+	dirty   bool   // something changed since it was last published
+	fed     int    // of the file's commands, handed to the conversation
+	said    int    // of which said
+	last    int    // the number of the last of them that was taken
+	played  bool   // the moves have been made, as far as the printer's oks tell
+	pace    pace
 
 	// What it takes to go on when it is cut off.
 	story  run.Story
@@ -151,7 +152,7 @@ func (j *job) read(body io.Reader, closer io.Closer, out chan<- []string, quit <
 // them all.
 func (h *Host) feed() {
 	j := h.job
-	if j == nil || j.stop != "" || h.conv == nil || j.record.State == run.Interrupted && !j.rejoining {
+	if j == nil || j.stop != "" || j.soaking || h.conv == nil || j.record.State == run.Interrupted && !j.rejoining {
 		return
 	}
 	for n := h.conv.Wants(); n > 0; n-- {
@@ -296,6 +297,9 @@ func (h *Host) endRun(s run.State, reason string) {
 	j := h.job
 	j.quit()
 	j.breakOff()
+	if j.soaking {
+		h.endWarmUp("its run is over")
+	}
 	if h.conv != nil {
 		h.conv.DropFile()
 		h.conv.Hold(h.now(), false)

@@ -121,6 +121,10 @@ func (h *Host) interrupt(reason string, lost bool) {
 	j.breakOff()
 	j.lines, j.batch, j.eof, j.rejoining = nil, nil, false, false
 	j.goOn, j.again = false, ""
+	if j.soaking {
+		j.soaking = false
+		h.endWarmUp("its run was interrupted")
+	}
 	if lost {
 		h.note(run.Entry{Kind: run.Lost})
 	}

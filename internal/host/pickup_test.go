@@ -39,7 +39,7 @@ func newRig(t *testing.T, layers int) *rig {
 	r := &rig{t: t, files: shelfOf(t, layers), board: simprinter.NewBoard(config), begun: time.Now(), journals: t.TempDir()}
 	r.arrive()
 	r.until(10*time.Second, isLive)
-	if _, err := r.Start(t.Context(), "coupon.gcode"); err != nil {
+	if _, err := r.Start(t.Context(), "coupon.gcode", nil); err != nil {
 		t.Fatal(err)
 	}
 	return r

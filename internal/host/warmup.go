@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
 )
 
 // warming is a warm-up that goes on.
@@ -43,7 +45,7 @@ func (h *Host) beginWarmUp(w heat.WarmUp, then func()) error {
 	switch {
 	case !h.link.Live():
 		return fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
-	case h.job != nil && h.job.record.State != run.Held && then == nil:
+	case h.job != nil && then == nil:
 		return fmt.Errorf("%w: %s sets its own temperatures", ErrBusy, h.job.file.Name)
 	}
 	for h2, setpoint := range w.Setpoints {
@@ -63,6 +65,67 @@ func (h *Host) beginWarmUp(w heat.WarmUp, then func()) error {
 	h.goOnWarming()
 	h.heated = true
 	return nil
+}
+
+// soakFirst lets the run wait for its bed before its first line.
+func (h *Host) soakFirst(s heat.Soak) {
+	j := h.job
+	w := heat.WarmUp{Name: "soak before the run", Setpoints: map[heat.Heater]float64{heat.Bed: j.file.Setpoints[heat.Bed]}, Order: heat.AtOnce, Soak: true, SoakFor: s.For}
+	if err := h.beginWarmUp(w, func() { j.soaking = false }); err != nil {
+		h.message("error", fmt.Sprintf("%s begins without a soak: %v", j.file.Name, err))
+		return
+	}
+	j.soaking = true
+	j.record.Started = time.Now().UTC()
+	h.moveTo(run.Warming, "the bed soaks before the first line")
+}
+
+// WarmUpFor returns the warm-up of a file's own setpoints.
+func WarmUpFor(f toolpath.File) heat.WarmUp {
+	name := f.Name
+	if len(name) > 60 {
+		name = name[:60]
+	}
+	return heat.WarmUp{Name: strings.ToValidUTF8(name, ""), Setpoints: f.Setpoints, Order: heat.Together}
+}
+
+// EndWarmUp gives up the warm-up that goes on. Heaters stay as they are.
+func (h *Host) EndWarmUp(ctx context.Context) error {
+	return h.ask(ctx, func() {
+		if h.job != nil && h.job.soaking {
+			h.job.soaking = false
+		}
+		h.endWarmUp("a person ended it")
+	})
+}
+
+// Cool turns every heater off. A run that goes on is not asked: hold it first.
+func (h *Host) Cool(ctx context.Context) error {
+	var refused error
+	answered := make(chan error, 1)
+	err := h.ask(ctx, func() {
+		switch {
+		case !h.link.Live():
+			refused = fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
+		case h.job != nil && h.job.record.State != run.Held && h.job.record.State != run.Interrupted:
+			refused = fmt.Errorf("%w: %s needs its heat; hold it or stop it first", ErrBusy, h.job.file.Name)
+		default:
+			h.endWarmUp("everything is to cool")
+			if h.haltsAtOnce() {
+				h.urgent("M108")
+			}
+			h.allOff(func(err error) { answered <- err })
+		}
+	})
+	if err = errors.Join(err, refused); err != nil {
+		return err
+	}
+	select {
+	case err := <-answered:
+		return err
+	case <-ctx.Done():
+		return nil
+	}
 }
 
 // endWarmUp gives a warm-up up; heaters stay as they are.

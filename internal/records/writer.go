@@ -26,6 +26,7 @@ type Writer struct {
 	order    []string
 	messages []message
 	marks    []mark
+	heaters  heaterRecords
 	wake     chan struct{}
 	flushed  *sync.Cond
 	taken    uint64 // records handed in
@@ -128,9 +129,11 @@ func (w *Writer) write(ctx context.Context) bool {
 	marks := w.marks[:len(w.marks):len(w.marks)]
 	before := w.runs
 	order := w.order
-	w.runs, w.order, w.messages, w.marks = map[string]run.Record{}, nil, nil, nil
+	heaters := w.heaters
+	w.runs, w.order, w.messages, w.marks, w.heaters = map[string]run.Record{}, nil, nil, nil, heaterRecords{}
 	w.mu.Unlock()
-	if len(runs)+len(messages)+len(marks) == 0 {
+	waited := len(runs) + len(messages) + len(marks) + heaters.size()
+	if waited == 0 {
 		return true
 	}
 	err := w.records.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
@@ -145,14 +148,16 @@ func (w *Writer) write(ctx context.Context) bool {
 			}
 		}
 		if len(marks) > 0 {
-			return tx.CreateInBatches(marks, batchSize).Error
+			if err := tx.CreateInBatches(marks, batchSize).Error; err != nil {
+				return err
+			}
 		}
-		return nil
+		return heaters.write(tx)
 	})
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if err == nil {
-		w.written += uint64(len(runs) + len(messages) + len(marks))
+		w.written += uint64(waited)
 		if w.failing {
 			w.log.Info("the database is back; what had waited is written", "messages", len(messages))
 		}
@@ -172,6 +177,7 @@ func (w *Writer) write(ctx context.Context) bool {
 	w.order = append(waiting, w.order...)
 	w.messages = append(messages, w.messages...)
 	w.marks = append(marks, w.marks...)
+	w.taken -= w.heaters.restore(heaters)
 	if !w.failing {
 		w.log.Warn("the database does not take records; they wait in memory", "error", err)
 	}

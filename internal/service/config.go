@@ -37,7 +37,10 @@ type Config struct {
 
 // Heat is the configuration's [heat].
 type Heat struct {
-	Keep time.Duration `toml:"keep"` // how long readings are kept; 0: for ever
+	Keep      time.Duration `toml:"keep"`       // how long readings are kept; 0: for ever
+	UnusedFor time.Duration `toml:"unused_for"` // how long heaters stay on while nobody uses them; 0: for ever
+	Flow      string        `toml:"flow"`       // what is done when no filament seems to flow: off, tell or hold
+	PartOff   float64       `toml:"part_off"`   // °C of the bed at which a part comes off
 }
 
 // Hold is the configuration's [hold]: how the nozzle leaves a part and comes
@@ -99,6 +102,7 @@ func DefaultConfig() Config {
 		Hold:   Hold{Retract: 2, Lift: 10, Prime: 3, TravelFeed: 100, LiftFeed: 8, FilamentFeed: 25, NozzleHotFor: 10 * time.Minute},
 		PickUp: PickUp{BedWarmFor: 30 * time.Minute},
 		Wire:   Wire{Window: "auto"},
+		Heat:   Heat{UnusedFor: 30 * time.Minute, Flow: string(heat.FlowTell), PartOff: 40},
 	}
 }
 
@@ -172,6 +176,7 @@ func (c Config) Check() error {
 		{"hold.retract", c.Hold.Retract, 20}, {"hold.lift", c.Hold.Lift, 100}, {"hold.prime", c.Hold.Prime, 50},
 		{"hold.travel_feed", c.Hold.TravelFeed, 1000}, {"hold.lift_feed", c.Hold.LiftFeed, 100}, {"hold.filament_feed", c.Hold.FilamentFeed, 100},
 		{"hold.nozzle_hot_for", c.Hold.NozzleHotFor.Minutes(), 24 * 60}, {"pick_up.bed_warm_for", c.PickUp.BedWarmFor.Minutes(), 24 * 60},
+		{"heat.unused_for", c.Heat.UnusedFor.Minutes(), 24 * 60}, {"heat.part_off", c.Heat.PartOff, 100},
 		{"heat.keep", c.Heat.Keep.Hours(), 24 * 366 * 100},
 		{"wire.receive_buffer", float64(c.Wire.ReceiveBuffer), 1 << 16}, {"wire.command_slots", float64(c.Wire.CommandSlots), 64},
 	}
@@ -183,6 +188,8 @@ func (c Config) Check() error {
 	switch {
 	case c.Wire.Window != "auto" && c.Wire.Window != "single" && c.Wire.Window != "wide":
 		return fmt.Errorf("wire.window is %q: use auto, single or wide", c.Wire.Window)
+	case c.Heat.Flow != string(heat.FlowOff) && c.Heat.Flow != string(heat.FlowTell) && c.Heat.Flow != string(heat.FlowHold):
+		return fmt.Errorf("heat.flow is %q: use off, tell or hold", c.Heat.Flow)
 	case c.Baud < 0 || c.Baud > 4_000_000:
 		return fmt.Errorf("baud is %d: use the printer's rate, such as 115200, or 0 to find it", c.Baud)
 	case p.Tools > 16:
@@ -208,6 +215,7 @@ func (c Config) host() host.Config {
 			Travel: c.Hold.TravelFeed, Climb: c.Hold.LiftFeed, Filament: c.Hold.FilamentFeed,
 		},
 		IdleAfter: c.Hold.NozzleHotFor, KeepBed: c.PickUp.BedWarmFor, ByHand: c.PickUp.ByHand,
+		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow),
 		Wire: wire.Config{Buffer: c.Wire.ReceiveBuffer, Slots: c.Wire.CommandSlots, Single: c.Wire.Window == "single", Wide: c.Wire.Window == "wide"},
 	}
 }

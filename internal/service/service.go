@@ -149,6 +149,15 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	settings := c.host()
 	settings.Recorder, settings.Files, settings.Journal, settings.Log = recorder{writer, readings}, s.Shelf, books{journals}, s.log
 	settings.After = readings.Last()
+	if settings.Learned, err = kept.Learned(ctx); err != nil {
+		return err
+	}
+	if settings.Alarms, err = kept.Alarms(ctx, true, 100); err != nil {
+		return err
+	}
+	if err := readyMade(ctx, kept, data); err != nil {
+		return err
+	}
 	settings.Awake, settings.Sleepy = login, sleepy
 	s.Host = host.New(settings)
 	interrupted, err := s.Host.TakeUp(ctx)
@@ -170,8 +179,22 @@ func (s *Service) start(ctx context.Context, c Config) error {
 		return err
 	}
 	s.URL = "http://" + reachable(listener.Addr().(*net.TCPAddr))
-	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Heat: readings, Recordings: journals, Access: s.access, Logger: s.log})
+	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Heat: readings, Heaters: kept, WarmUps: kept, PartOff: c.Heat.PartOff, Recordings: journals, Access: s.access, Logger: s.log})
 	return nil
+}
+
+// readyMade puts the ready-made warm-ups there at the first start.
+func readyMade(ctx context.Context, kept *records.Records, data string) error {
+	there := filepath.Join(data, "warm-ups-made")
+	if _, err := os.Stat(there); err == nil {
+		return nil
+	}
+	for _, w := range heat.ReadyMade() {
+		if err := kept.PutWarmUp(ctx, w); err != nil {
+			return err
+		}
+	}
+	return os.WriteFile(there, nil, 0o644)
 }
 
 // work runs f until the service is closed.

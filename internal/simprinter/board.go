@@ -351,6 +351,15 @@ func (b *Board) fed() {
 	}
 }
 
+// Break gives a heater a fault.
+func (b *Board) Break(bed bool, f HeaterFault) {
+	if bed {
+		b.bed.fault = f
+	} else {
+		b.nozzle.fault = f
+	}
+}
+
 // Place is where the nozzle really is, whatever the firmware believes, in mm.
 func (b *Board) Place() (x, y, z float64) {
 	at := b.planner.at(b.now, b.rest)

@@ -229,6 +229,12 @@ func (a *Access) requiredOrSignIn(next http.Handler) http.Handler {
 	})
 }
 
+// caller is the name of the token that a request came with.
+func caller(ctx context.Context) string {
+	t, _ := ctx.Value(holderKey{}).(access.Token)
+	return t.Name
+}
+
 // lacking returns the problem of a holder without the scope, or nil.
 func lacking(ctx context.Context, scope string) *api.Problem {
 	t, _ := ctx.Value(holderKey{}).(access.Token)

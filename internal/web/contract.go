@@ -22,6 +22,9 @@ func benchOf(b host.Bench) api.Bench {
 		Link:     linkOf(b.Link),
 		Heaters:  heatersOf(b.Heaters),
 		Position: positionOf(b.Position),
+		Alarms:   alarmsOf(b.Alarms).Alarms,
+		WarmUp:   warmingUpOf(b.WarmUp),
+		Flow:     flowOf(b.Flow, b.FlowWatch),
 	}
 	if b.Firmware.Name != "" || b.Firmware.Capabilities != nil {
 		f := b.Firmware
@@ -47,6 +50,10 @@ func heatersOf(heaters []host.HeaterNow) []api.Heater {
 		}
 		if h.HasDuty {
 			a.Duty = &h.Duty
+		}
+		a.ReadySeconds, a.Never = h.Left.Seconds(), h.Never
+		if s := h.Soaking; s != nil {
+			a.Soak = &api.Soak{There: s.There, Done: s.Done, LeftSeconds: leftSeconds(s.Left)}
 		}
 		out = append(out, a)
 	}
@@ -74,7 +81,7 @@ func runOf(r run.Record) api.Run {
 func runNowOf(r host.RunNow) api.Run {
 	out := runOf(r.Record)
 	out.NeedsPlan = r.Forgotten
-	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), Layer: r.Layer, Layers: r.Layers, Z: r.Z}
+	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), WarmSeconds: r.Warming.Seconds(), Layer: r.Layer, Layers: r.Layers, Z: r.Z}
 	return out
 }
 

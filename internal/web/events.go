@@ -24,7 +24,7 @@ var kinds = []struct {
 	name string
 	data any
 }{
-	{"link", api.Link{}}, {"heat", api.Heat{}}, {"run", api.Run{}}, {"position", api.Position{}}, {"wire", api.Wire{}}, {"message", api.Message{}},
+	{"link", api.Link{}}, {"heat", api.Heat{}}, {"run", api.Run{}}, {"position", api.Position{}}, {"wire", api.Wire{}}, {"message", api.Message{}}, {"alarms", api.Alarms{}},
 }
 
 func (s *Server) eventOperations(r chi.Router) {
@@ -64,8 +64,8 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) {
 		return err == nil && out.Flush() == nil
 	}
 	bench := benchOf(now)
-	first := append(frame(bench.Link), frame(api.Heat{Heaters: bench.Heaters})...)
-	first = append(first, frame(bench.Position)...)
+	first := append(frame(bench.Link), frame(api.Heat{Heaters: bench.Heaters, WarmUp: bench.WarmUp, Flow: bench.Flow})...)
+	first = append(append(first, frame(bench.Position)...), frame(api.Alarms{Alarms: bench.Alarms})...)
 	if bench.Run != nil {
 		first = append(first, frame(*bench.Run)...)
 	}
@@ -126,11 +126,13 @@ func eventOf(u host.Update) any {
 	case u.Link != nil:
 		return linkOf(*u.Link)
 	case u.Heat != nil:
-		return api.Heat{Heaters: heatersOf(u.Heat)}
+		return api.Heat{Heaters: heatersOf(u.Heat.Heaters), WarmUp: warmingUpOf(u.Heat.WarmUp), Flow: flowOf(u.Heat.Flow, u.Heat.Watch)}
 	case u.Run != nil:
 		return runNowOf(*u.Run)
 	case u.Position != nil:
 		return positionOf(*u.Position)
+	case u.Told:
+		return alarmsOf(u.Alarms)
 	case u.Message != nil:
 		return messageOf(*u.Message)
 	}

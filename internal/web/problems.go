@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/host"
 	"diathermon/internal/shelf"
@@ -54,6 +55,10 @@ var statuses = []struct {
 	{host.ErrLine, http.StatusUnprocessableEntity, "this line cannot be said"},
 	{host.ErrHeater, http.StatusNotFound, "there is no such heater"},
 	{host.ErrSetpoint, http.StatusUnprocessableEntity, "the setpoint is out of bounds"},
+	{host.ErrAlarm, http.StatusConflict, "an alarm waits for you"},
+	{host.ErrNoAlarm, http.StatusNotFound, "there is no such alarm"},
+	{heat.ErrWarmUp, http.StatusUnprocessableEntity, "this is no warm-up"},
+	{heat.ErrNoWarmUp, http.StatusNotFound, "there is no such warm-up"},
 	{host.ErrPlan, http.StatusUnprocessableEntity, "it cannot be picked up there"},
 	{host.ErrJournal, http.StatusInsufficientStorage, "the run cannot be kept safe"},
 	{fs.ErrNotExist, http.StatusNotFound, "there is no recording of this run"},

@@ -8,6 +8,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/heat"
 	"diathermon/internal/host"
 )
 
@@ -23,7 +24,11 @@ func (s *Server) runOperations() {
 		Location string `header:"Location"`
 		Body     api.Run
 	}, error) {
-		now, err := s.Host.Start(ctx, in.Body.File)
+		var soak *heat.Soak
+		if in.Body.Soak {
+			soak = &heat.Soak{For: inSeconds(in.Body.SoakSeconds)}
+		}
+		now, err := s.Host.Start(ctx, in.Body.File, soak)
 		if err != nil {
 			return nil, s.problemOf(err)
 		}

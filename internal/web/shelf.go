@@ -204,7 +204,7 @@ func (s *Server) store(w http.ResponseWriter, r *http.Request, a shelf.Arrival) 
 		out.Outcome = "replaced"
 	}
 	if then == "print" {
-		now, err := s.Host.Start(r.Context(), f.Name)
+		now, err := s.Host.Start(r.Context(), f.Name, nil)
 		if err != nil {
 			out.Not = s.problemOf(err)
 		} else {

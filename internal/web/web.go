@@ -49,11 +49,14 @@ type Recordings interface {
 
 // Server answers HTTP for one host.
 type Server struct {
-	Host   *host.Host
-	Shelf  *shelf.Shelf
-	Log    Log
-	Heat   HeatLog
-	Access *Access
+	Host    *host.Host
+	Shelf   *shelf.Shelf
+	Log     Log
+	Heat    HeatLog
+	Heaters HeaterLog
+	WarmUps WarmUps
+	PartOff float64 // °C of the bed at which a part comes off
+	Access  *Access
 
 	Recordings Recordings
 	Logger     *slog.Logger
@@ -104,6 +107,8 @@ func (s *Server) operations(r chi.Router) {
 	s.pickUpOperations(r)
 	s.benchOperations()
 	s.heatOperations(r)
+	s.heaterOperations()
+	s.warmUpOperations()
 	s.wireOperations()
 	s.eventOperations(r)
 	s.documentOperation()

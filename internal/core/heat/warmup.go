@@ -31,6 +31,9 @@ type WarmUp struct {
 // ErrWarmUp is wrapped by what is wrong with a warm-up.
 var ErrWarmUp = errors.New("this is no warm-up")
 
+// ErrNoWarmUp means that there is no warm-up of that name.
+var ErrNoWarmUp = errors.New("there is no such warm-up")
+
 // longestSoak bounds a soak.
 const longestSoak = 4 * time.Hour
 

@@ -34,5 +34,46 @@ CREATE TABLE marks (
 );
 CREATE INDEX marks_at ON marks (at);
 
+CREATE TABLE alarms (
+    id            uuid PRIMARY KEY,
+    at            timestamptz NOT NULL,
+    heater        text NOT NULL,
+    guard         text NOT NULL,
+    action        text NOT NULL,
+    text          text NOT NULL,
+    acknowledged  timestamptz,
+    by            text NOT NULL
+);
+CREATE INDEX alarms_at ON alarms (at DESC);
+
+CREATE TABLE heat_episodes (
+    heater     text NOT NULL,
+    kind       text NOT NULL,
+    at         timestamptz NOT NULL,
+    took       double precision NOT NULL, -- seconds
+    setpoint   double precision NOT NULL, -- °C
+    began      double precision NOT NULL, -- °C
+    rise       double precision NOT NULL, -- K/s at full duty
+    overshoot  double precision NOT NULL, -- K
+    duty       double precision NOT NULL, -- 0 to 1
+    ripple     double precision NOT NULL, -- K
+    PRIMARY KEY (heater, kind, at)
+);
+
+CREATE TABLE heat_models (
+    heater   text PRIMARY KEY,
+    at       timestamptz NOT NULL,
+    learned  jsonb NOT NULL
+);
+
+CREATE TABLE warm_ups (
+    name       text PRIMARY KEY,
+    setpoints  jsonb NOT NULL,
+    sequence   text NOT NULL,
+    soak       boolean NOT NULL,
+    soak_for   double precision NOT NULL, -- seconds; 0: until the plate has settled
+    place      bigserial
+);
+
 -- +goose Down
-DROP TABLE marks, heat_sums, heat_chunks;
+DROP TABLE warm_ups, heat_models, heat_episodes, alarms, marks, heat_sums, heat_chunks;

@@ -1,0 +1,231 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"encoding/xml"
+	"image/png"
+	"io"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+	"diathermon/internal/simprinter"
+)
+
+// export fetches a window as a file.
+func (b *bench) export(w client.Window, format string) []byte {
+	b.t.Helper()
+	var out bytes.Buffer
+	if err := b.ExportHeat(b.t.Context(), w, format, &out); err != nil {
+		b.t.Fatal(err)
+	}
+	return out.Bytes()
+}
+
+func TestAnyWindowOfTheLogIsFoundDrawnAndExported(t *testing.T) {
+	b := start(t, quick()).live()
+	b.mustSend("part.gcode", coupon(t, 8), true)
+	done := b.untilRun("finished")
+	w := client.Window{Run: done.ID}
+
+	var all api.HeatLog
+	if err := json.Unmarshal(b.export(w, "json"), &all); err != nil || len(all.Readings) < 100 {
+		t.Fatalf("as JSON: %d readings, %v", len(all.Readings), err)
+	}
+	rows, err := csv.NewReader(bytes.NewReader(b.export(w, "csv"))).ReadAll()
+	if err != nil || len(rows) != len(all.Readings)+1 || !slices.Equal(rows[0], []string{"time", "heater", "actual_c", "setpoint_c", "duty"}) {
+		t.Errorf("as CSV: %d rows, %v, want one for each of %d readings and a head", len(rows), err, len(all.Readings))
+	}
+	picture, err := png.Decode(bytes.NewReader(b.export(w, "png")))
+	if err != nil || picture.Bounds().Dx() < 1000 {
+		t.Errorf("as a picture: %v", err)
+	}
+	svg := b.export(w, "svg")
+	for d := xml.NewDecoder(bytes.NewReader(svg)); ; {
+		if _, err := d.Token(); err == io.EOF {
+			break
+		} else if err != nil {
+			t.Fatalf("the SVG: %v", err)
+		}
+	}
+	if !bytes.Contains(svg, []byte("nozzle0")) || !bytes.Contains(svg, []byte("part.gcode")) {
+		t.Error("the SVG names neither heater nor run")
+	}
+
+	highest := map[string]float64{}
+	for _, r := range all.Readings {
+		highest[r.Heater] = max(highest[r.Heater], r.Actual)
+	}
+	for _, points := range []int{10, 5000} {
+		chart, err := b.HeatChart(t.Context(), w, points)
+		if err != nil || len(chart.Traces) != 2 || len(chart.Runs) != 1 || chart.Runs[0].ID != done.ID {
+			t.Fatalf("a chart of %d points: %+v, %v", points, chart, err)
+		}
+		for _, trace := range chart.Traces {
+			top := 0.0
+			for _, v := range trace.High {
+				if v != nil {
+					top = max(top, *v)
+				}
+			}
+			if d := top - highest[trace.Heater]; d > 0.01 || d < -0.01 {
+				t.Errorf("in %d points the %s reaches %g, want %g", points, trace.Heater, top, highest[trace.Heater])
+			}
+			if points == 10 && len(trace.At) > 22 {
+				t.Errorf("%d points for 10", len(trace.At))
+			}
+		}
+		if !slices.ContainsFunc(chart.Marks, func(m api.HeatMark) bool { return m.Kind == "setpoint" && m.Heater == "nozzle0" }) {
+			t.Errorf("the marks are %+v", chart.Marks)
+		}
+	}
+
+	b.service.Close() // the log is the same when the host is back
+	b.up()
+	var again api.HeatLog
+	if err := json.Unmarshal(b.export(w, "json"), &again); err != nil || len(again.Readings) != len(all.Readings) || !again.Readings[0].At.Equal(all.Readings[0].At) {
+		t.Errorf("after a restart there are %d readings of %d, %v", len(again.Readings), len(all.Readings), err)
+	}
+
+	now := time.Now()
+	for what, c := range map[string]struct {
+		w      client.Window
+		format string
+		status int
+	}{
+		"a window that ends before it begins": {client.Window{From: now, To: now.Add(-time.Hour)}, "csv", 422},
+		"a heater of none":                    {client.Window{Heaters: []string{"oven"}}, "csv", 404},
+		"a format of none":                    {client.Window{}, "gif", 422},
+		"a run of none":                       {client.Window{Run: "5e1f0000-0000-4000-8000-000000000001"}, "svg", 404},
+		"times before there were computers":   {client.Window{From: now.AddDate(-900, 0, 0), To: now}, "csv", 422},
+	} {
+		if err := b.ExportHeat(t.Context(), c.w, c.format, io.Discard); status(err) != c.status {
+			t.Errorf("%s: %v, want status %d", what, err, c.status)
+		}
+	}
+	if _, err := b.HeatChart(t.Context(), client.Window{}, 1_000_000); status(err) != 422 {
+		t.Errorf("a million points: %v", err)
+	}
+	if chart, err := b.HeatChart(t.Context(), client.Window{From: now.AddDate(-40, 0, 0), To: now}, 1500); err != nil || len(chart.Traces) != 2 {
+		t.Errorf("forty years: %v", err)
+	}
+}
+
+func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
+	b := start(t, quick()).live()
+	kept, err := b.WarmUps(t.Context())
+	if err != nil || len(kept.WarmUps) < 5 || kept.WarmUps[0].Name != "PLA" {
+		t.Fatalf("the ready-made ones are %+v, %v", kept, err)
+	}
+	own := api.WarmUp{Name: "dust caps", Setpoints: map[string]float64{"nozzle0": 190, "bed": 50}, Order: "bed-first", Soak: true, SoakSeconds: 1}
+	if _, err := b.PutWarmUp(t.Context(), own); err != nil {
+		t.Fatal(err)
+	}
+	begun, err := b.BeginWarmUp(t.Context(), api.BeginWarmUp{Name: own.Name})
+	if err != nil || begun.WarmUp.Name != own.Name || begun.Done {
+		t.Fatalf("it began as %+v, %v", begun, err)
+	}
+	first := b.until("the bed being heated first", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 50 })
+	if first.Heaters[0].Setpoint != 0 && *first.Heaters[1].Actual < 47 {
+		t.Errorf("the nozzle was heated with the bed at %g °C", *first.Heaters[1].Actual)
+	}
+	warm := b.until("everything warm and soaked", func(now api.Bench) bool { return now.WarmUp != nil && now.WarmUp.Done })
+	if *warm.Heaters[0].Actual < 187 || *warm.Heaters[1].Actual < 47 || warm.Heaters[1].Soak == nil || !warm.Heaters[1].Soak.Done {
+		t.Errorf("when it was done the heaters were %+v", warm.Heaters)
+	}
+	if err := b.Cool(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	b.until("everything off", func(now api.Bench) bool {
+		return now.Heaters[0].Setpoint == 0 && now.Heaters[1].Setpoint == 0 && now.WarmUp == nil
+	})
+
+	b.mustSend("part.gcode", coupon(t, 3), false)
+	if begun, err = b.BeginWarmUp(t.Context(), api.BeginWarmUp{File: "part.gcode"}); err != nil || begun.WarmUp.Setpoints["nozzle0"] != 205 || begun.WarmUp.Setpoints["bed"] != 60 {
+		t.Errorf("for a file it began as %+v, %v", begun, err)
+	}
+	run, err := b.StartWith(t.Context(), api.StartRun{File: "part.gcode", Soak: true, SoakSeconds: 2})
+	if err != nil || run.State != "warming" || !strings.Contains(run.Reason, "soaks") {
+		t.Errorf("with a soak before it the run is %+v, %v", run, err)
+	}
+	if _, err := b.BeginWarmUp(t.Context(), api.BeginWarmUp{Name: "PLA"}); status(err) != 409 {
+		t.Errorf("a warm-up in the middle of a run: %v", err)
+	}
+	if err := b.Cool(t.Context()); status(err) != 409 {
+		t.Errorf("cooling in the middle of a run: %v", err)
+	}
+	b.untilRun("finished")
+
+	if err := b.DeleteWarmUp(t.Context(), own.Name); err != nil {
+		t.Error(err)
+	}
+	if err := b.DeleteWarmUp(t.Context(), own.Name); status(err) != 404 {
+		t.Errorf("deleting it twice: %v", err)
+	}
+	for what, w := range map[string]api.WarmUp{
+		"too hot":         {Name: "x", Setpoints: map[string]float64{"bed": 400}, Order: "together"},
+		"below zero":      {Name: "x", Setpoints: map[string]float64{"bed": -3}, Order: "together"},
+		"without heaters": {Name: "x", Setpoints: map[string]float64{}, Order: "together"},
+		"for no bed":      {Name: "x", Setpoints: map[string]float64{"nozzle0": 200}, Order: "together", Soak: true},
+		"for a second":    {Name: "x", Setpoints: map[string]float64{"nozzle1": 200}, Order: "together"},
+		"in no order":     {Name: "x", Setpoints: map[string]float64{"bed": 60}, Order: "backwards"},
+	} {
+		if _, err := b.PutWarmUp(t.Context(), w); status(err) != 422 {
+			t.Errorf("a warm-up %s: %v", what, err)
+		}
+	}
+	for what, begin := range map[string]api.BeginWarmUp{"of none": {Name: "nothing"}, "of no file": {File: "nothing.gcode"}} {
+		if _, err := b.BeginWarmUp(t.Context(), begin); status(err) != 404 {
+			t.Errorf("a warm-up %s: %v", what, err)
+		}
+	}
+	if _, err := b.BeginWarmUp(t.Context(), api.BeginWarmUp{}); status(err) != 422 {
+		t.Errorf("a warm-up without a word: %v", err)
+	}
+}
+
+func TestAnAlarmHoldsTheRunAndWaitsForAPerson(t *testing.T) {
+	printer := quick()
+	printer.Warp = 20
+	b := start(t, printer).live()
+	b.mustSend("part.gcode", coupon(t, 60), true)
+	b.until("some layers", func(now api.Bench) bool { return now.Run.State == "running" && now.Run.Progress.Layer > 2 })
+	b.device.Do(func(board *simprinter.Board) { board.Break(false, simprinter.HeaterFault{Kind: simprinter.Unplugged}) })
+	now := b.until("an alarm, the run held and everything cooling", func(now api.Bench) bool {
+		return len(now.Alarms) > 0 && now.Run.State == "held" && now.Heaters[0].Setpoint == 0 && now.Heaters[1].Setpoint == 0
+	})
+	alarm := now.Alarms[0]
+	if alarm.Heater != "nozzle0" || alarm.Guard != "sensor" || alarm.Action != "cool" || !strings.Contains(alarm.Text, "wire") || now.Heaters[0].State != "alarm" {
+		t.Errorf("the alarm is %+v and the nozzle %+v", alarm, now.Heaters[0])
+	}
+	if _, err := b.Control(t.Context(), now.Run.ID, "resume"); status(err) != 409 || !strings.Contains(err.Error(), "alarm") {
+		t.Errorf("resuming: %v", err)
+	}
+	if _, err := b.SetHeat(t.Context(), "nozzle0", 200); status(err) != 409 {
+		t.Errorf("heating it: %v", err)
+	}
+	b.service.Close() // it is still there when the host is back
+	b.up()
+	waiting, err := b.Alarms(t.Context(), true)
+	if err != nil || len(waiting.Alarms) == 0 || waiting.Alarms[len(waiting.Alarms)-1].ID != alarm.ID {
+		t.Fatalf("after a restart the alarms are %+v, %v", waiting, err)
+	}
+	b.device.Do(func(board *simprinter.Board) { board.Break(false, simprinter.HeaterFault{}) })
+	for _, a := range waiting.Alarms {
+		if seen, err := b.Acknowledge(t.Context(), a.ID); err != nil || seen.Acknowledged == nil || seen.By == "" {
+			t.Errorf("acknowledged: %+v, %v", seen, err)
+		}
+	}
+	if _, err := b.Acknowledge(t.Context(), alarm.ID); status(err) != 404 {
+		t.Errorf("acknowledging it twice: %v", err)
+	}
+	all, err := b.Alarms(t.Context(), false)
+	if err != nil || len(all.Alarms) == 0 || all.Alarms[len(all.Alarms)-1].Acknowledged == nil {
+		t.Errorf("in the log the alarms are %+v, %v", all, err)
+	}
+}

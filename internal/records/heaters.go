@@ -1,0 +1,235 @@
+package records
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"diathermon/internal/core/heat"
+)
+
+// alarmRow is a row of alarms.
+type alarmRow struct {
+	ID           string `gorm:"primaryKey"`
+	At           time.Time
+	Heater       string
+	Guard        string
+	Action       string
+	Text         string
+	Acknowledged *time.Time
+	By           string
+}
+
+// TableName tells GORM the table of alarmRow.
+func (alarmRow) TableName() string { return "alarms" }
+
+// Alarms returns at most limit alarms, the newest first; of those that nobody has
+// acknowledged if waiting.
+func (r *Records) Alarms(ctx context.Context, waiting bool, limit int) ([]heat.Alarm, error) {
+	q := r.db.WithContext(ctx).Order("at DESC").Limit(limit)
+	if waiting {
+		q = q.Where("acknowledged IS NULL")
+	}
+	var rows []alarmRow
+	if err := q.Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]heat.Alarm, len(rows))
+	for i, a := range rows {
+		out[i] = heat.Alarm{
+			ID: a.ID, At: a.At.UTC(), Heater: heat.Heater(a.Heater), Guard: heat.GuardName(a.Guard), Action: heat.Action(a.Action), Text: a.Text,
+			Acknowledged: value(a.Acknowledged), By: a.By,
+		}
+	}
+	return out, nil
+}
+
+// episodeRow is a row of heat_episodes.
+type episodeRow struct {
+	Heater                                         string    `gorm:"primaryKey"`
+	Kind                                           string    `gorm:"primaryKey"`
+	At                                             time.Time `gorm:"primaryKey"`
+	Took                                           float64
+	Setpoint, Began, Rise, Overshoot, Duty, Ripple float64
+}
+
+// TableName tells GORM the table of episodeRow.
+func (episodeRow) TableName() string { return "heat_episodes" }
+
+// Episodes returns a heater's episodes since a time, the oldest first.
+func (r *Records) Episodes(ctx context.Context, h heat.Heater, since time.Time) ([]heat.Episode, error) {
+	var rows []episodeRow
+	if err := r.db.WithContext(ctx).Where("heater = ? AND at >= ?", h, since).Order("at").Limit(10_000).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]heat.Episode, len(rows))
+	for i, e := range rows {
+		out[i] = heat.Episode{
+			Heater: h, Kind: heat.EpisodeKind(e.Kind), At: e.At.UTC(), Took: time.Duration(e.Took * float64(time.Second)),
+			Setpoint: e.Setpoint, From: e.Began, Rise: e.Rise, Overshoot: e.Overshoot, Duty: e.Duty, Ripple: e.Ripple,
+		}
+	}
+	return out, nil
+}
+
+// modelRow is a row of heat_models.
+type modelRow struct {
+	Heater  string `gorm:"primaryKey"`
+	At      time.Time
+	Learned string
+}
+
+// TableName tells GORM the table of modelRow.
+func (modelRow) TableName() string { return "heat_models" }
+
+// Learned returns what has been learned of the heaters.
+func (r *Records) Learned(ctx context.Context) (map[heat.Heater]*heat.Learner, error) {
+	var rows []modelRow
+	if err := r.db.WithContext(ctx).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := map[heat.Heater]*heat.Learner{}
+	for _, row := range rows {
+		l := &heat.Learner{}
+		if json.Unmarshal([]byte(row.Learned), l) == nil { // otherwise it is learned anew
+			out[heat.Heater(row.Heater)] = l
+		}
+	}
+	return out, nil
+}
+
+// warmUpRow is a row of warm_ups.
+type warmUpRow struct {
+	Name      string `gorm:"primaryKey"`
+	Setpoints string
+	Sequence  string
+	Soak      bool
+	SoakFor   float64
+}
+
+// TableName tells GORM the table of warmUpRow.
+func (warmUpRow) TableName() string { return "warm_ups" }
+
+// WarmUps returns the warm-ups in the order in which they were made.
+func (r *Records) WarmUps(ctx context.Context) ([]heat.WarmUp, error) {
+	var rows []warmUpRow
+	if err := r.db.WithContext(ctx).Order("place").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]heat.WarmUp, 0, len(rows))
+	for _, row := range rows {
+		w := heat.WarmUp{Name: row.Name, Order: heat.Order(row.Sequence), Soak: row.Soak, SoakFor: time.Duration(row.SoakFor * float64(time.Second))}
+		if err := json.Unmarshal([]byte(row.Setpoints), &w.Setpoints); err != nil {
+			return nil, fmt.Errorf("warm-up %q: %w", row.Name, err)
+		}
+		out = append(out, w)
+	}
+	return out, nil
+}
+
+// PutWarmUp keeps a warm-up under its name.
+func (r *Records) PutWarmUp(ctx context.Context, w heat.WarmUp) error {
+	setpoints, err := json.Marshal(w.Setpoints)
+	if err != nil {
+		return err
+	}
+	row := warmUpRow{Name: w.Name, Setpoints: string(setpoints), Sequence: string(w.Order), Soak: w.Soak, SoakFor: w.SoakFor.Seconds()}
+	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+}
+
+// DeleteWarmUp forgets a warm-up, or returns heat.ErrNoWarmUp.
+func (r *Records) DeleteWarmUp(ctx context.Context, name string) error {
+	res := r.db.WithContext(ctx).Where("name = ?", name).Delete(&warmUpRow{})
+	if res.Error == nil && res.RowsAffected == 0 {
+		return fmt.Errorf("%w: %q", heat.ErrNoWarmUp, name)
+	}
+	return res.Error
+}
+
+// heaterRecords are what a Writer takes of heaters, besides marks.
+type heaterRecords struct {
+	alarms   []alarmRow
+	episodes []episodeRow
+	models   map[heat.Heater]modelRow // the newest of each
+}
+
+func (h *heaterRecords) size() int { return len(h.alarms) + len(h.episodes) + len(h.models) }
+
+// write puts them into the database. Alarms come again when they are
+// acknowledged.
+func (h *heaterRecords) write(tx *gorm.DB) error {
+	tx = tx.Clauses(clause.OnConflict{UpdateAll: true}).Session(&gorm.Session{})
+	for _, a := range h.alarms {
+		if err := tx.Create(&a).Error; err != nil {
+			return err
+		}
+	}
+	for _, e := range h.episodes {
+		if err := tx.Create(&e).Error; err != nil {
+			return err
+		}
+	}
+	for _, m := range h.models {
+		if err := tx.Create(&m).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// restore puts back what was not written, before what has come since.
+func (h *heaterRecords) restore(old heaterRecords) (merged uint64) {
+	h.alarms, h.episodes = append(old.alarms, h.alarms...), append(old.episodes, h.episodes...)
+	for name, m := range old.models {
+		if _, newer := h.models[name]; newer {
+			merged++
+			continue
+		}
+		if h.models == nil {
+			h.models = map[heat.Heater]modelRow{}
+		}
+		h.models[name] = m
+	}
+	return merged
+}
+
+// Alarm takes an alarm that was raised, or acknowledged.
+func (w *Writer) Alarm(a heat.Alarm) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.heaters.alarms = append(w.heaters.alarms, alarmRow{
+		ID: a.ID, At: a.At, Heater: string(a.Heater), Guard: string(a.Guard), Action: string(a.Action), Text: a.Text, Acknowledged: pointer(a.Acknowledged), By: a.By,
+	})
+	w.taken++
+}
+
+// Episode takes what a warm-up or an hour of holding tells of a heater.
+func (w *Writer) Episode(e heat.Episode) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.heaters.episodes = append(w.heaters.episodes, episodeRow{
+		Heater: string(e.Heater), Kind: string(e.Kind), At: e.At, Took: e.Took.Seconds(), Setpoint: e.Setpoint, Began: e.From, Rise: e.Rise, Overshoot: e.Overshoot, Duty: e.Duty, Ripple: e.Ripple,
+	})
+	w.taken++
+}
+
+// Learned takes what has been learned of a heater.
+func (w *Writer) Learned(h heat.Heater, l heat.Learner) {
+	learned, err := json.Marshal(l)
+	if err != nil { // a number that JSON does not know: it is not worth keeping
+		return
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.heaters.models == nil {
+		w.heaters.models = map[heat.Heater]modelRow{}
+	}
+	if _, waiting := w.heaters.models[h]; !waiting {
+		w.taken++
+	}
+	w.heaters.models[h] = modelRow{Heater: string(h), At: time.Now().UTC(), Learned: string(learned)}
+}
