@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiConsoleLine, mdiGauge, mdiTrayFull } from '@mdi/js'
+import { mdiConsoleLine, mdiGauge, mdiThermometer, mdiTrayFull } from '@mdi/js'
 import { onMounted } from 'vue'
 import { useDisplay } from 'vuetify'
 
@@ -13,6 +13,7 @@ const { mdAndUp } = useDisplay()
 const areas = [
   { title: 'Bench', to: '/bench', icon: mdiGauge },
   { title: 'Shelf', to: '/shelf', icon: mdiTrayFull },
+  { title: 'Heat', to: '/heat', icon: mdiThermometer },
   { title: 'Wire', to: '/wire', icon: mdiConsoleLine },
 ]
 onMounted(host.listen)

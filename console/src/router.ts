@@ -1,6 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
 import Bench from './areas/Bench.vue'
+import Heat from './areas/Heat.vue'
 import Shelf from './areas/Shelf.vue'
 import Wire from './areas/Wire.vue'
 
@@ -9,6 +10,7 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/bench' },
     { path: '/bench', component: Bench },
+    { path: '/heat', component: Heat },
     { path: '/shelf', component: Shelf },
     { path: '/wire', component: Wire },
   ],

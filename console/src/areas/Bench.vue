@@ -3,6 +3,7 @@ import { mdiAlertCircle, mdiConnection, mdiLanDisconnect } from '@mdi/js'
 import { computed } from 'vue'
 
 import { useHost } from '../live/host'
+import AlarmList from '../parts/AlarmList.vue'
 import HeatChart from '../parts/HeatChart.vue'
 import HeaterCard from '../parts/HeaterCard.vue'
 import MessageList from '../parts/MessageList.vue'
@@ -27,6 +28,7 @@ const waiting = computed(() => host.link?.state === 'opening' || host.link?.stat
       <v-btn v-if="!waiting && !host.going" :prepend-icon="mdiConnection" variant="outlined" @click="host.reconnect()">Reconnect</v-btn>
     </div>
   </v-alert>
+  <AlarmList />
   <v-row density="comfortable">
     <v-col cols="12" md="7">
       <RunCard class="mb-4" />

@@ -14,6 +14,9 @@ export const useHost = defineStore('host', () => {
   const position = ref<Schemas['Position']>()
   const run = ref<Schemas['Run']>()
   const messages = shallowRef<Schemas['Message'][]>([])
+  const alarms = ref<Schemas['Alarm'][]>([])
+  const warmUp = ref<Schemas['WarmingUp']>()
+  const flow = ref<Schemas['Flow']>()
   const connected = ref(false)
   const problem = ref<Problem>()
   const past = useHeatPast()
@@ -30,6 +33,9 @@ export const useHost = defineStore('host', () => {
     heaters.value = bench.heaters
     position.value = bench.position
     run.value = bench.run
+    alarms.value = bench.alarms
+    warmUp.value = bench.warm_up
+    flow.value = bench.flow
     document.title = `${bench.printer.name} · Diathermon`
   }
 
@@ -57,10 +63,13 @@ export const useHost = defineStore('host', () => {
     })
     on<Schemas['Heat']>('heat', data => {
       heaters.value = data.heaters
+      warmUp.value = data.warm_up
+      flow.value = data.flow
       past.note(data.heaters)
     })
     on<Schemas['Run']>('run', data => { run.value = data })
     on<Schemas['Position']>('position', data => { position.value = data })
+    on<Schemas['Alarms']>('alarms', data => { alarms.value = data.alarms })
     on<Schemas['Wire']>('wire', data => traffic.note(data.lines))
     on<Schemas['Message']>('message', data => { messages.value = [...messages.value, data].slice(-50) })
   }
@@ -90,5 +99,7 @@ export const useHost = defineStore('host', () => {
   const setHeat = (heater: string, setpoint: number) =>
     attempt(() => answered(api.PUT('/v1/heat/{heater}', { params: { path: { heater } }, body: { setpoint } })))
 
-  return { printer, link, firmware, heaters, position, run, messages, connected, problem, live, going, listen, tell, attempt, control, pickUp, start, halt, reconnect, setHeat }
+  const acknowledge = (id: string) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } } })))
+
+  return { printer, link, firmware, heaters, position, run, messages, alarms, warmUp, flow, acknowledge, connected, problem, live, going, listen, tell, attempt, control, pickUp, start, halt, reconnect, setHeat }
 })

@@ -7,6 +7,12 @@ export function span(seconds: number): string {
   return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, '0')} min`
 }
 
+/** A time in seconds as minutes and seconds: "2:40". */
+export function minutes(seconds: number): string {
+  const s = Math.round(seconds)
+  return `${Math.floor(s / 60)}:${String(s % 60).padStart(2, '0')}`
+}
+
 /** A size in bytes in words. */
 export function size(bytes: number): string {
   if (bytes < 1000) return `${bytes} B`

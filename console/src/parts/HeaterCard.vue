@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { useHost } from '../live/host'
-import { heaterColour, heaterName } from '../live/words'
+import { heaterColour, heaterName, minutes } from '../live/words'
 
 const { heater } = defineProps<{ heater: Schemas['Heater'] }>()
 const host = useHost()
@@ -17,6 +17,13 @@ const wrong = computed(() => {
   if (wanted.value === '') return ''
   if (!Number.isFinite(number.value) || number.value < 0) return 'a number of °C'
   return number.value > heater.limit ? `at most ${heater.limit} °C` : ''
+})
+
+const outlook = computed(() => {
+  if (heater.never) return 'does not get there at full duty'
+  if (heater.ready_seconds) return `ready in ${minutes(heater.ready_seconds)}`
+  if (heater.soak?.there && !heater.soak.done) return heater.soak.left_seconds === undefined ? 'soaking' : `soaking, ${minutes(heater.soak.left_seconds)} left`
+  return ''
 })
 
 async function set(setpoint: number) {
@@ -40,6 +47,7 @@ async function set(setpoint: number) {
         <div class="figures flex-grow-1 text-no-wrap">
           <span class="text-headline-medium" data-actual>{{ heater.actual?.toFixed(1) ?? '–' }}</span>
           <span v-if="known" class="text-medium-emphasis"> °C → {{ heater.setpoint > 0 ? `${heater.setpoint} °C` : 'off' }}</span>
+          <div v-if="outlook" class="text-body-small" data-outlook>{{ outlook }}</div>
         </div>
         <form class="d-flex align-start ga-2" @submit.prevent="wanted !== '' && !wrong && set(number)">
           <v-text-field v-model="wanted" :label="`Up to ${heater.limit}`" :aria-label="`${name} setpoint in °C`" inputmode="decimal" suffix="°C" :error-messages="wrong" style="width: 140px" />
