@@ -350,13 +350,21 @@ func showHealth(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 		}
 		fmt.Fprintf(w, "%s: %d warm-ups and %d stretches of holding in the last half year.\n", h.Heater, warm, len(h.Episodes)-warm)
 		for _, f := range h.Findings {
-			fmt.Fprintf(w, "  %s.\n", f.Text)
+			fmt.Fprintf(w, "  %s\n", upper(f.Text))
 		}
 		if len(h.Findings) == 0 {
 			fmt.Fprintln(w, "  Nothing has changed beyond its own scatter.")
 		}
 	}
 	return nil
+}
+
+// upper begins a sentence.
+func upper(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
 }
 
 func listAlarms(ctx context.Context, cmd *cli.Command, c *client.Client) error {

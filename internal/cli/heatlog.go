@@ -173,14 +173,19 @@ func showChart(out io.Writer, c api.HeatChart, width, height int) error {
 	if err := table(out, []string{"Heater", "Lowest", "Highest", "Last", "Duty then"}, rows); err != nil {
 		return err
 	}
+	const most = 12
+	if over := len(c.Runs) - most; over > 0 {
+		fmt.Fprintf(out, "%d earlier runs; --json lists them all\n", over)
+		c.Runs = c.Runs[over:]
+	}
 	for _, r := range c.Runs {
 		fmt.Fprintf(out, "%s  run %s, %s, until %s\n", local(r.From), r.File, r.State, local(r.To))
 	}
-	for i, m := range c.Marks {
-		if i == 20 {
-			fmt.Fprintf(out, "… and %d more; --json lists them all\n", len(c.Marks)-i)
-			break
-		}
+	if over := len(c.Marks) - most; over > 0 {
+		fmt.Fprintf(out, "%d earlier events; --json lists them all\n", over)
+		c.Marks = c.Marks[over:]
+	}
+	for _, m := range c.Marks {
 		fmt.Fprintf(out, "%s  %s: %s\n", local(m.At), m.Kind, m.Text)
 	}
 	return nil

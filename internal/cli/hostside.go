@@ -129,7 +129,11 @@ func demoCommand() *cli.Command {
 			}
 			c := service.DefaultConfig()
 			c.Data = data
+			if warp := cmd.Float("warp"); warp != demoWarp { // the heaters of a printer with another clock are other heaters
+				c.Data += fmt.Sprintf("-warp-%g", warp)
+			}
 			override(cmd, &c)
+			c.Past = cmd.Float("warp")
 			c.Device = filepath.Join(c.Data, "vesper-port")
 			c.Printer.Name = "Vesper"
 			c.Printer.Width, c.Printer.Depth, c.Printer.Height = 230, 230, 240

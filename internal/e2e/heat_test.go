@@ -93,6 +93,10 @@ func TestAnyWindowOfTheLogIsFoundDrawnAndExported(t *testing.T) {
 	}
 
 	now := time.Now()
+	within := client.Window{From: done.Created.Add(-time.Hour), To: done.Created.Add(time.Millisecond), Heaters: []string{"bed"}}
+	if chart, err := b.HeatChart(t.Context(), within, 50); err != nil || !chart.From.Equal(within.From) || !chart.To.Equal(within.To) || len(chart.Traces) != 1 || chart.Traces[0].Heater != "bed" {
+		t.Errorf("a window of its own: %+v, %v", chart, err)
+	}
 	for what, c := range map[string]struct {
 		w      client.Window
 		format string

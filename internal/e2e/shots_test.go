@@ -35,7 +35,11 @@ func TestScreenshots(t *testing.T) {
 	}
 	printer := quick()
 	printer.Warp, printer.Baud = 8, 115200
-	b := start(t, printer).live()
+	b := start(t, printer)
+	b.service.Close()
+	b.config.Past = printer.Warp // as the demo has it
+	b.up()
+	b.live()
 	for _, part := range samples.Parts() {
 		var body bytes.Buffer
 		if err := part.Write(&body); err != nil {
@@ -59,6 +63,7 @@ func TestScreenshots(t *testing.T) {
 	for _, shot := range []struct{ name, path, ready string }{
 		{"bench", "/bench", `[data-run-state]`},
 		{"shelf", "/shelf", `[data-shelf]`},
+		{"heat", "/heat", `[data-heat-chart] canvas`},
 		{"wire", "/wire", `[role=log] div`},
 	} {
 		for suffix, page := range map[string]context.Context{"": desk, "-phone": phone} {
@@ -66,6 +71,11 @@ func TestScreenshots(t *testing.T) {
 			b.shoot(page, filepath.Join(folder, "console-"+shot.name+suffix+".png"))
 		}
 	}
+	b.do(desk, chromedp.Navigate(b.service.URL+"/heat"), chromedp.WaitVisible(`[data-heat-chart] canvas`))
+	b.click(desk, `//span[normalize-space(.)="1 month"]`)
+	b.do(desk, chromedp.WaitVisible(`[data-health] svg`), chromedp.Sleep(1500*time.Millisecond))
+	b.shoot(desk, filepath.Join(folder, "console-heat-month.png"))
+
 	b.do(desk, chromedp.Navigate(b.service.URL+"/shelf"))
 	b.click(desk, `[data-file="focuser-knob-fluted.gcode"]`)
 	b.do(desk, chromedp.WaitVisible(`[data-start]`), chromedp.Sleep(500*time.Millisecond))
@@ -116,10 +126,12 @@ func (b *bench) terminals(folder string) {
 	}
 	bin := filepath.Dir(program)
 	for name, commands := range map[string][]string{
-		"status": {"diathermon status", "diathermon heat", "diathermon say M115"},
-		"shelf":  {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs"},
-		"wire":   {"diathermon wire -n 24"},
-		"watch":  {"diathermon watch"},
+		"status":  {"diathermon status", "diathermon heat", "diathermon say M115"},
+		"shelf":   {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs"},
+		"heat":    {"diathermon heat", "diathermon heat --models", "diathermon heat --health", "diathermon heat --alarms"},
+		"heatlog": {"diathermon heatlog --last 3m"},
+		"wire":    {"diathermon wire -n 24"},
+		"watch":   {"diathermon watch"},
 	} {
 		var script strings.Builder
 		for _, c := range commands {

@@ -196,15 +196,15 @@ type mark struct {
 	Text   string
 }
 
-// Marks returns at most limit of what happened in a window, the oldest first.
+// Marks returns the newest limit of what happened in a window, the oldest first.
 func (r *Records) Marks(ctx context.Context, from, to time.Time, limit int) ([]heat.Mark, error) {
 	var rows []mark
-	if err := r.db.WithContext(ctx).Where("at >= ? AND at < ?", from, to).Order("at").Limit(limit).Find(&rows).Error; err != nil {
+	if err := r.db.WithContext(ctx).Where("at >= ? AND at < ?", from, to).Order("at DESC").Limit(limit).Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make([]heat.Mark, len(rows))
 	for i, m := range rows {
-		out[i] = heat.Mark{At: m.At.UTC(), Kind: heat.MarkKind(m.Kind), Heater: heat.Heater(m.Heater), Text: m.Text}
+		out[len(rows)-1-i] = heat.Mark{At: m.At.UTC(), Kind: heat.MarkKind(m.Kind), Heater: heat.Heater(m.Heater), Text: m.Text}
 	}
 	return out, nil
 }

@@ -33,6 +33,8 @@ type Config struct {
 	PickUp   PickUp  `toml:"pick_up"`
 	Wire     Wire    `toml:"wire"`
 	Heat     Heat    `toml:"heat"`
+
+	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
 }
 
 // Heat is the configuration's [heat].

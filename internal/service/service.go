@@ -22,6 +22,7 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/heatlog"
+	"diathermon/internal/history"
 	"diathermon/internal/host"
 	"diathermon/internal/journal"
 	"diathermon/internal/records"
@@ -128,6 +129,9 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	s.closers = append(s.closers, func() { kept.Close() })
 	writer := records.NewWriter(kept, s.log)
 	s.work(writer.Work)
+	if err := makeUp(ctx, kept, writer, c.Past); err != nil {
+		return err
+	}
 	readings, err := heatlog.Open(ctx, filepath.Join(data, "heat"), kept, s.log)
 	if err != nil {
 		return err
@@ -181,6 +185,32 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	s.URL = "http://" + reachable(listener.Addr().(*net.TCPAddr))
 	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Heat: readings, Heaters: kept, WarmUps: kept, PartOff: c.Heat.PartOff, Recordings: journals, Access: s.access, Logger: s.log})
 	return nil
+}
+
+// past keeps a made-up past.
+type past struct {
+	*records.Records
+	*records.Writer
+}
+
+// Run takes a run.
+func (p past) Run(r run.Record) { p.Writer.Run(r) }
+
+// Learned takes what has been learned of a heater.
+func (p past) Learned(h heat.Heater, l heat.Learner) { p.Writer.Learned(h, l) }
+
+// makeUp fills an empty log with a made-up past, for the demo.
+func makeUp(ctx context.Context, kept *records.Records, writer *records.Writer, warp float64) error {
+	if warp <= 0 {
+		return nil
+	}
+	if last, err := kept.Last(ctx); err != nil || !last.IsZero() {
+		return err
+	}
+	if err := history.Make(ctx, past{kept, writer}, time.Now(), warp); err != nil {
+		return fmt.Errorf("making up the past: %w", err)
+	}
+	return writer.Flush(ctx)
 }
 
 // readyMade puts the ready-made warm-ups there at the first start.

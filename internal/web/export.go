@@ -50,7 +50,7 @@ func (s *Server) heatExport(r chi.Router) {
 
 func (s *Server) export(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	in := &heatQuery{Run: q.Get("run")}
+	in := &HeatQuery{Run: q.Get("run")}
 	for name, at := range map[string]*time.Time{"from": &in.From, "to": &in.To} {
 		if text := q.Get(name); text != "" {
 			t, err := time.Parse(time.RFC3339, text)

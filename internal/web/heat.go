@@ -23,15 +23,15 @@ const (
 	mostMarks  = 500              // marks in one chart
 )
 
-// heatQuery is a window of the temperature log.
-type heatQuery struct {
+// HeatQuery is a window of the temperature log.
+type HeatQuery struct {
 	From   time.Time `query:"from" doc:"Default: 15 minutes before to, or the run's beginning"`
 	To     time.Time `query:"to" doc:"Default: now, or the run's end"`
 	Heater []string  `query:"heater" doc:"Default: all that the printer has" example:"nozzle0"`
 	Run    string    `query:"run" doc:"The window in which this run went on"`
 }
 
-// window is a heatQuery that was looked at.
+// window is a HeatQuery that was looked at.
 type window struct {
 	from, to time.Time
 	heaters  []heat.Heater
@@ -40,7 +40,7 @@ type window struct {
 
 func (s *Server) heatOperations(r chi.Router) {
 	huma.Register(s.api, operation("get-heat", http.MethodGet, "/v1/heat", scopeRead, "The temperature log: every reading in a window, the oldest first", 404, 422),
-		func(ctx context.Context, in *heatQuery) (*answer[api.HeatLog], error) {
+		func(ctx context.Context, in *HeatQuery) (*answer[api.HeatLog], error) {
 			w, err := s.window(ctx, in)
 			if err != nil {
 				return nil, s.problemOf(err)
@@ -58,10 +58,10 @@ func (s *Server) heatOperations(r chi.Router) {
 
 	huma.Register(s.api, operation("get-heat-chart", http.MethodGet, "/v1/heat/chart", scopeRead, "Any window of the temperature log, drawn together: extremes stay, gaps are gaps", 404, 422),
 		func(ctx context.Context, in *struct {
-			heatQuery
+			HeatQuery
 			Points int `query:"points" default:"1000" minimum:"2" maximum:"10000" doc:"At most about so many for each heater"`
 		}) (*answer[api.HeatChart], error) {
-			w, err := s.window(ctx, &in.heatQuery)
+			w, err := s.window(ctx, &in.HeatQuery)
 			if err != nil {
 				return nil, s.problemOf(err)
 			}
@@ -99,7 +99,7 @@ func heaterNamed(s string) (heat.Heater, error) {
 }
 
 // window looks at what was asked for.
-func (s *Server) window(ctx context.Context, in *heatQuery) (window, error) {
+func (s *Server) window(ctx context.Context, in *HeatQuery) (window, error) {
 	w := window{from: in.From, to: in.To, heaters: s.Host.Printer().Heaters(), title: s.Host.Printer().Name}
 	if len(in.Heater) > 0 {
 		w.heaters = nil

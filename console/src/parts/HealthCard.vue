@@ -26,7 +26,7 @@ onMounted(() => { host.attempt(load) })
       <div v-for="m in models" :key="m.heater" class="mb-4">
         <div class="text-title-small mb-1">{{ nameOf(m.heater) }}</div>
         <p v-for="f in health.find(h => h.heater === m.heater)?.findings ?? []" :key="f.text" class="mb-1 break">
-          <v-icon :icon="f.worse ? mdiAlert : mdiCheckCircle" size="small" :color="f.worse ? 'warning' : 'success'" class="me-1" />{{ f.text }}.
+          <v-icon :icon="f.worse ? mdiAlert : mdiCheckCircle" size="small" :color="f.worse ? 'warning' : 'success'" class="me-1" />{{ f.text.charAt(0).toUpperCase() + f.text.slice(1) }}
         </p>
         <p v-for="h in health.filter(h => h.heater === m.heater && h.findings.length === 0)" :key="h.heater" class="mb-1 text-medium-emphasis">
           {{ warmUps(h).length > 5 ? 'Nothing has changed beyond its own scatter.' : 'There is too little to compare with yet.' }}

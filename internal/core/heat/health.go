@@ -203,17 +203,18 @@ func Findings(episodes []Episode, m Model, now time.Time) []Finding {
 		if change < 0 {
 			word = "less long"
 		}
-		f.Text = fmt.Sprintf("the %s takes %.0f %% %s to %g °C than a month ago at the same ambient (%s instead of %s)", e.Heater, 100*math.Abs(change), word, e.Setpoint, slower.Round(time.Second), slow.Round(time.Second))
+		f.Text = fmt.Sprintf("the %s takes %.0f %% %s to %g °C than a month ago at the same ambient (%.0f s instead of %.0f)", e.Heater, 100*math.Abs(change), word, e.Setpoint, slower.Seconds(), slow.Seconds())
 		if f.Worse {
-			f.Text += ": look at its connections, its element and the supply"
+			f.Text += ". Look at its connections, its element and the supply"
 		}
+		f.Text += "."
 		return f, math.Abs(change) >= 0.08
 	})
 	compare(WarmingUp, func(e Episode) float64 { return e.Overshoot }, func(_, e Episode, was, is float64) (Finding, bool) {
-		return Finding{What: "overshoot", Change: is - was, Worse: is > was, Text: fmt.Sprintf("the %s goes %.1f K beyond its setpoint at the end of a warm-up, and went %.1f K a month ago: tune its PID", e.Heater, is, was)}, math.Abs(is-was) >= 1.5
+		return Finding{What: "overshoot", Change: is - was, Worse: is > was, Text: fmt.Sprintf("the %s goes %.1f K beyond its setpoint at the end of a warm-up, and went %.1f K a month ago. Tune its PID.", e.Heater, is, was)}, math.Abs(is-was) >= 1.5
 	})
 	compare(HoldingOn, func(e Episode) float64 { return e.Ripple }, func(_, e Episode, was, is float64) (Finding, bool) {
-		return Finding{What: "ripple", Change: is - was, Worse: is > was, Text: fmt.Sprintf("the %s swings by %.2f K about its setpoint, and swung by %.2f K a month ago: is its sensor tight, and its PID tuned?", e.Heater, is, was)}, is > 1.5*was && is-was >= 0.3
+		return Finding{What: "ripple", Change: is - was, Worse: is > was, Text: fmt.Sprintf("the %s swings by %.2f K about its setpoint, and swung by %.2f K a month ago. Is its sensor tight, and its PID tuned?", e.Heater, is, was)}, is > 1.5*was && is-was >= 0.3
 	})
 	compare(HoldingOn, func(e Episode) float64 { return e.Duty / max(e.Setpoint-m.Ambient, 5) }, func(_, e Episode, was, is float64) (Finding, bool) {
 		change := is/was - 1
@@ -221,7 +222,7 @@ func Findings(episodes []Episode, m Model, now time.Time) []Finding {
 		if change < 0 {
 			word = "less"
 		}
-		return Finding{What: "duty", Change: change, Worse: change > 0, Text: fmt.Sprintf("holding the %s at its setpoint takes %.0f %% %s duty than a month ago: has its insulation, the room or its element changed?", e.Heater, 100*math.Abs(change), word)}, math.Abs(change) >= 0.12
+		return Finding{What: "duty", Change: change, Worse: change > 0, Text: fmt.Sprintf("holding the %s at its setpoint takes %.0f %% %s duty than a month ago. Has its insulation, the room or its element changed?", e.Heater, 100*math.Abs(change), word)}, math.Abs(change) >= 0.12
 	})
 	return out
 }

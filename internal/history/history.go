@@ -1,0 +1,238 @@
+// Package history makes up the past of the demo's printer: sixty days of
+// warm-ups and prints with their readings, an ageing bed heater and two alarms,
+// from the physics of the stand-in printer. It is made in seconds.
+package history
+
+import (
+	"context"
+	"encoding/hex"
+	"fmt"
+	"math/rand/v2"
+	"time"
+
+	"github.com/google/uuid"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/simprinter"
+)
+
+// Days is how far back the past goes.
+const Days = 60
+
+// Sink keeps what is made up.
+type Sink interface {
+	PutChunks(ctx context.Context, chunks []heat.Chunk) error
+	Run(run.Record)
+	Mark(heat.Mark)
+	Alarm(heat.Alarm)
+	Episode(heat.Episode)
+	Learned(heat.Heater, heat.Learner)
+}
+
+// aged is the share of its power that the bed has in the end.
+const aged = 0.82
+
+// jobs are what is printed: files of the shelf, their setpoints and how long they
+// take.
+var jobs = []struct {
+	file        string
+	nozzle, bed float64
+	takes       time.Duration
+}{
+	{"dust-cap-eyepiece-32mm.gcode", 210, 60, 17 * time.Minute},
+	{"focuser-knob-fluted.gcode", 215, 60, 109 * time.Minute},
+	{"finder-shoe-dovetail.gcode", 235, 75, 48 * time.Minute},
+	{"cable-clip-mount-leg.gcode", 205, 60, 9 * time.Minute},
+}
+
+// maker makes the past up.
+type maker struct {
+	sink  Sink
+	ctx   context.Context
+	rng   *rand.Rand
+	plant *simprinter.Plant
+	warp  float64
+	now   time.Time
+	mono  time.Duration
+	flow  float64 // that the file asks for
+
+	heaters  map[heat.Heater]*heater
+	readings map[heat.Heater][]heat.Sample
+	guarded  bool
+	alarm    *heat.Alarm
+}
+
+type heater struct {
+	learner heat.Learner
+	checkup heat.Checkup
+	guard   heat.Guard
+	model   heat.Model
+	modelAt time.Duration
+	before  float64 // setpoint
+}
+
+// Make makes up the days before now, of a printer whose clock runs warp times
+// faster.
+func Make(ctx context.Context, sink Sink, now time.Time, warp float64) error {
+	m := &maker{
+		sink: sink, ctx: ctx, rng: rand.New(rand.NewPCG(60, 1)), plant: simprinter.NewPlant(simprinter.Vesper()), warp: warp,
+		heaters: map[heat.Heater]*heater{}, readings: map[heat.Heater][]heat.Sample{},
+	}
+	for h, limit := range map[heat.Heater]float64{heat.Nozzle: 285, heat.Bed: 110} {
+		m.heaters[h] = &heater{checkup: heat.Checkup{Heater: h}, guard: heat.Guard{Heater: h, Limit: limit}}
+	}
+	midnight := now.UTC().Truncate(24 * time.Hour)
+	for day := -Days; day < 0; day++ {
+		if day%7 == -4 && day < -7 { // a clear night: they observe
+			continue
+		}
+		m.now = midnight.Add(time.Duration(day)*24*time.Hour + 8*time.Hour + time.Duration(m.rng.IntN(240))*time.Minute)
+		m.mono += 10 * time.Hour
+		m.plant.Ambient = 16 + 8*m.rng.Float64()
+		m.plant.Start(m.plant.Ambient, m.plant.Ambient)
+		m.plant.Break(true, simprinter.HeaterFault{Kind: simprinter.Weak, Amount: 1 - (1-aged)*float64(day+Days)/Days})
+		for n := range 1 + m.rng.IntN(3) {
+			if err := m.session(day, n == 0 && (day == -38 || day == -9)); err != nil {
+				return err
+			}
+		}
+		if err := m.flush(); err != nil {
+			return err
+		}
+	}
+	for name, h := range m.heaters {
+		sink.Learned(name, h.learner)
+	}
+	return nil
+}
+
+// session prints one file, perhaps with a fault in the middle.
+func (m *maker) session(day int, faulty bool) error {
+	job := jobs[m.rng.IntN(len(jobs))]
+	if faulty {
+		job = jobs[2]
+	}
+	id, err := uuid.NewV7()
+	if err != nil {
+		return err
+	}
+	sum := make([]byte, 32)
+	for i := range sum {
+		sum[i] = byte(m.rng.IntN(256))
+	}
+	r := run.Record{ID: id.String(), File: job.file, SHA256: hex.EncodeToString(sum), State: run.Finished, Created: m.now, Started: m.now, Commands: 40_000, Taken: 40_000, Filament: 3000, Estimate: time.Duration(float64(job.takes) / m.warp)}
+	m.pass(time.Duration(20+m.rng.IntN(100)) * time.Second)
+	m.plant.Set(0, job.bed)
+	m.pass(m.scaled(6 * time.Minute))
+	m.plant.Set(job.nozzle, job.bed)
+	m.pass(m.scaled(4 * time.Minute))
+	r.Laying = m.now
+	layers := 12
+	for layer := range layers {
+		if faulty && layer == 7 {
+			m.fault(day, job.file, &r)
+			break
+		}
+		if layer > 0 {
+			m.plant.Fan = []float64{0.5, 1, 1, 0.75}[m.rng.IntN(4)]
+		}
+		m.flow = (1 + 6*m.rng.Float64()) // mm³/s of the printer's own time
+		m.plant.Flow = m.flow
+		m.pass(m.scaled(job.takes / time.Duration(layers)))
+	}
+	m.plant.Flow, m.plant.Fan, m.flow = 0, 0, 0
+	m.plant.Set(0, 0)
+	r.Ended = m.now
+	m.sink.Run(r)
+	m.pass(m.scaled(time.Duration(10+m.rng.IntN(25)) * time.Minute))
+	return m.ctx.Err()
+}
+
+// fault lets something break, and the guards find it.
+func (m *maker) fault(day int, file string, r *run.Record) {
+	m.guarded = true
+	broken := simprinter.HeaterFault{Kind: simprinter.Unplugged}
+	if day == -9 {
+		broken = simprinter.HeaterFault{Kind: simprinter.Dead}
+	}
+	m.plant.Break(false, broken)
+	for end := m.mono + m.scaled(10*time.Minute); m.alarm == nil && m.mono < end; {
+		m.pass(time.Second)
+	}
+	r.State, r.Reason, r.Taken = run.Stopped, "stopped by hand", r.Taken*7/12
+	if a := m.alarm; a != nil {
+		m.sink.Mark(heat.Mark{At: a.At, Kind: heat.MarkHold, Text: a.Text})
+		a.Acknowledged, a.By = m.now.Add(4*time.Minute), "keeper"
+		m.sink.Alarm(*a)
+		m.sink.Mark(heat.Mark{At: a.At, Kind: heat.MarkAlarm, Heater: a.Heater, Text: a.Text})
+		r.Reason = a.Text
+	}
+	m.plant.Break(false, simprinter.HeaterFault{})
+	m.alarm, m.guarded = nil, false
+}
+
+// scaled is how long a stretch of the printer's time takes by the clock.
+func (m *maker) scaled(d time.Duration) time.Duration { return time.Duration(float64(d) / m.warp) }
+
+// pass lets time pass with a report each second.
+func (m *maker) pass(d time.Duration) {
+	for end := m.mono + d; m.mono < end; {
+		step := time.Second + time.Duration(m.rng.NormFloat64()*4)*time.Millisecond
+		m.mono += step
+		m.now = m.now.Add(step)
+		m.plant.Advance(time.Duration(float64(step) * m.warp))
+		for _, r := range heat.ParseReport(m.plant.Report()) {
+			m.note(r)
+		}
+	}
+}
+
+func (m *maker) note(r heat.Reading) {
+	at := m.now.UTC().Truncate(heat.Resolution)
+	m.readings[r.Heater] = append(m.readings[r.Heater], heat.Sample{At: at, Reading: r})
+	h := m.heaters[r.Heater]
+	c := heat.Conditions{Fan: m.plant.Fan}
+	if r.Heater == heat.Nozzle {
+		c.Flow = m.flow * m.warp
+	}
+	if r.Setpoint != h.before {
+		m.sink.Mark(heat.Mark{At: at, Kind: heat.MarkSetpoint, Heater: r.Heater, Text: fmt.Sprintf("%s from %g to %g °C", r.Heater, h.before, r.Setpoint)})
+		h.before = r.Setpoint
+	}
+	h.learner.Note(m.mono, r, c)
+	if m.mono-h.modelAt > 2*time.Minute {
+		h.model, h.modelAt = h.learner.Model(), m.mono
+	}
+	for _, e := range h.checkup.Note(at, m.mono, r, h.model, c) {
+		m.sink.Episode(e)
+	}
+	if m.guarded {
+		for _, a := range h.guard.Note(m.mono, r, h.model, c) {
+			if m.alarm == nil {
+				a.ID, a.At = uuid.NewString(), at
+				m.alarm = &a
+			}
+		}
+	}
+}
+
+// flush hands a day's readings over, in chunks.
+func (m *maker) flush() error {
+	for name, samples := range m.readings {
+		var chunks []heat.Chunk
+		for len(samples) > 0 {
+			n := 0
+			for n < len(samples) && samples[n].At.Sub(samples[0].At) < heat.ChunkLength {
+				n++
+			}
+			chunks = append(chunks, heat.ChunkOf(samples[:n]))
+			samples = samples[n:]
+		}
+		m.readings[name] = nil
+		if err := m.sink.PutChunks(m.ctx, chunks); err != nil {
+			return err
+		}
+	}
+	return nil
+}
