@@ -97,8 +97,8 @@ func BenchmarkHeatLog(b *testing.B) {
 				b.Fatal(query, err)
 			}
 		}
-		exec("VACUUM FULL ANALYZE diathermon.heat_chunks")
-		ours := number("SELECT pg_total_relation_size('diathermon.heat_chunks') + pg_total_relation_size('diathermon.heat_sums')") / float64(readings)
+		exec("VACUUM FULL ANALYZE heat_chunks")
+		ours := number("SELECT pg_total_relation_size('heat_chunks') + pg_total_relation_size('heat_sums')") / float64(readings)
 		const rowDays = 10
 		exec("CREATE TABLE row_readings (at timestamptz NOT NULL, heater text NOT NULL, actual real NOT NULL, setpoint real, duty real)")
 		exec("INSERT INTO row_readings SELECT t, h, 60 + random(), 60, random() FROM generate_series(now() - interval '10 days', now(), interval '1 second') t, unnest(ARRAY['nozzle0','bed','chamber']) h")

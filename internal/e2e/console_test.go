@@ -9,6 +9,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/simprinter"
 )
 
 func TestTheConsolePrintsAFile(t *testing.T) {
@@ -108,4 +109,41 @@ func TestTheConsolePicksARunUp(t *testing.T) {
 	b.click(page, `[data-sure] input`, `//*[@data-plan]//button[contains(., "Pick up")]`)
 	b.untilRun("finished")
 	b.do(page, chromedp.WaitVisible(`[data-run][data-state="finished"]`))
+}
+
+func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
+	printer := quick()
+	printer.Warp = 8
+	b := start(t, printer)
+	b.service.Close()
+	b.config.Past = printer.Warp
+	b.up()
+	b.live()
+	page := b.browser(1280, 1600, true)
+	b.do(page, chromedp.WaitVisible(`a[href="/heat"]`))
+	b.click(page, `a[href="/heat"]`)
+	b.do(page, chromedp.WaitVisible(`[data-heat-chart] canvas`), chromedp.WaitVisible(`//*[@data-health][contains(., "longer to")]`))
+	b.click(page, `//span[normalize-space(.)="3 years"]`)
+	b.do(page, chromedp.WaitVisible(`//summary[contains(., "What happened")]`))
+	b.click(page, `(//*[@data-warm-ups]//button[contains(., "Begin")])[1]`)
+	b.until("the warm-up", func(now api.Bench) bool { return now.WarmUp != nil && now.WarmUp.WarmUp.Name == "PLA" })
+	b.do(page, chromedp.WaitVisible(`//*[@data-warming][contains(., "PLA")]`), chromedp.WaitVisible(`//*[@data-warming][contains(., "ready")]`))
+	b.click(page, `//button[contains(., "Cool everything")]`)
+	b.until("everything off", func(now api.Bench) bool { return now.WarmUp == nil && now.Heaters[1].Setpoint == 0 })
+
+	b.device.Do(func(board *simprinter.Board) { board.Break(true, simprinter.HeaterFault{Kind: simprinter.Shorted}) })
+	b.do(page, chromedp.WaitVisible(`//*[@data-alarm][contains(., "shorted")]`))
+	b.device.Do(func(board *simprinter.Board) { board.Break(true, simprinter.HeaterFault{}) })
+	for {
+		now, err := b.Bench(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(now.Alarms) == 0 {
+			break
+		}
+		b.click(page, `(//*[@data-alarm]//button)[1]`)
+		b.until("one alarm less", func(then api.Bench) bool { return len(then.Alarms) < len(now.Alarms) })
+	}
+	b.do(page, chromedp.WaitNotPresent(`[data-alarm]`))
 }

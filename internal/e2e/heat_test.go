@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"diathermon/internal/api"
 	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
@@ -231,5 +233,35 @@ func TestAnAlarmHoldsTheRunAndWaitsForAPerson(t *testing.T) {
 	all, err := b.Alarms(t.Context(), false)
 	if err != nil || len(all.Alarms) == 0 || all.Alarms[len(all.Alarms)-1].Acknowledged == nil {
 		t.Errorf("in the log the alarms are %+v, %v", all, err)
+	}
+}
+
+func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
+	b := start(t, simprinter.Config{})
+	b.service.Close()
+	db, err := pgx.Connect(t.Context(), b.config.Database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, query := range []string{
+		"DELETE FROM goose_db_version WHERE version_id = 3",
+		"CREATE TABLE readings (at timestamptz NOT NULL, heater text NOT NULL, actual real NOT NULL, setpoint real, duty real)",
+		"INSERT INTO readings SELECT t, 'bed', 21.25, NULL, 0.5 FROM generate_series('2026-11-20 10:30'::timestamptz, '2026-11-20 13:29:59', '1 second') t",
+		"INSERT INTO readings VALUES ('2026-11-20 11:00:00.5', 'nozzle0', 205.1, 205, NULL)",
+	} {
+		if _, err := db.Exec(t.Context(), query); err != nil {
+			t.Fatal(query, err)
+		}
+	}
+	db.Close(t.Context())
+	b.up()
+	log, err := b.Heat(t.Context(), time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC), time.Date(2026, 11, 21, 0, 0, 0, 0, time.UTC), "")
+	if err != nil || len(log.Readings) != 3*3600+1 {
+		t.Fatalf("%d readings, %v, want %d", len(log.Readings), err, 3*3600+1)
+	}
+	for _, r := range log.Readings {
+		if r.Heater == "bed" && (r.Actual != 21.25 || r.Setpoint != nil || *r.Duty != 0.5) || r.Heater == "nozzle0" && (r.Actual != 205.1 || *r.Setpoint != 205 || r.Duty != nil) {
+			t.Fatalf("a reading became %+v", r)
+		}
 	}
 }

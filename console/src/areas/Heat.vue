@@ -43,7 +43,7 @@ async function loadEpisodes() {
     const best = warm.reduce((a, b) => (b.rise ?? 0) > (a?.rise ?? 0) ? b : a, warm[0])
     for (const e of warm.slice(-40).concat(best && !warm.slice(-40).includes(best) ? [best] : [])) {
       found.push({
-        title: `${nameOf(h.heater)} to ${e.setpoint} °C, ${new Date(e.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'short' })}${e === best ? ' (the best)' : ''}`,
+        title: `${nameOf(h.heater)} to ${e.setpoint} °C, ${new Date(e.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'short', hourCycle: 'h23' })}${e === best ? ' (the best)' : ''}`,
         value: `${h.heater} ${e.at}`, heater: h.heater, at: Date.parse(e.at) / 1000, took: e.took_seconds,
       })
     }
@@ -99,7 +99,7 @@ watch([compared, () => win.chart.value], async () => {
       <v-select v-model="compared" :items="episodes" label="Compare with an earlier warm-up" variant="outlined" density="compact" hide-details clearable class="mt-3" style="max-width: 460px" @update:menu="(open: boolean) => open && host.attempt(loadEpisodes)" />
       <details v-if="(win.chart.value?.marks.length ?? 0) > 0" class="mt-3 text-body-small">
         <summary>What happened in this window ({{ win.chart.value!.marks.length }})</summary>
-        <ul class="ps-5 mt-1"><li v-for="(m, i) in win.chart.value!.marks.slice(-60)" :key="i" class="break">{{ new Date(m.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'medium' }) }} — {{ m.text }}</li></ul>
+        <ul class="ps-5 mt-1"><li v-for="(m, i) in win.chart.value!.marks.slice(-60)" :key="i" class="break">{{ new Date(m.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'medium', hourCycle: 'h23' }) }} — {{ m.text }}</li></ul>
       </details>
     </v-card-text>
   </v-card>

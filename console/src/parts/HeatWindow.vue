@@ -14,7 +14,7 @@ export interface Overlay { trace: Schemas['HeatTrace'], shift: number, name: str
 /** Where a heater is predicted to go from now on. */
 export interface Ahead { heater: string, curve: number[], step: number }
 
-const { chart, overlay, ahead } = defineProps<{ chart: Schemas['HeatChart'], overlay?: Overlay, ahead: Ahead[] }>()
+const { chart, overlay = undefined, ahead } = defineProps<{ chart: Schemas['HeatChart'], overlay?: Overlay, ahead: Ahead[] }>()
 const emit = defineEmits<{ zoom: [from: number, to: number] }>()
 const host = useHost()
 const theme = useTheme()
@@ -48,9 +48,12 @@ function times(ticks: number[], step: number): string[] {
   })
 }
 
-const moment = (t: number | null) => t === null ? '–' : new Date(t * 1000).toLocaleString([], { dateStyle: 'short', timeStyle: 'medium' })
+const moment = (t: number | null) => t === null ? '–' : new Date(t * 1000).toLocaleString([], { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit', hourCycle: 'h23' })
 const celsius = (_: uPlot, v: number | null) => v == null ? '–' : `${v.toFixed(1)} °C`
 const percent = (_: uPlot, v: number | null) => v == null ? '–' : `${Math.round(v)} %`
+
+/** Whether every point is one reading, so that it has no extremes of its own. */
+const plain = () => chart.traces.every(t => t.high.every((v, i) => v === t.mean[i]))
 
 /** Bands of runs behind the lines, and a tick at the top for each mark. */
 const background: uPlot.Plugin = {
@@ -73,6 +76,7 @@ const background: uPlot.Plugin = {
           ctx.fillStyle = ink(0.6)
           ctx.font = `${11 * devicePixelRatio}px Inter Variable, sans-serif`
           ctx.textBaseline = 'top'
+          ctx.textAlign = 'left'
           ctx.save()
           ctx.beginPath()
           ctx.rect(from, bbox.top, to - from, bbox.height)
@@ -81,7 +85,9 @@ const background: uPlot.Plugin = {
           ctx.restore()
         }
       }
+      const crowded = chart.marks.length > 60
       for (const m of chart.marks) {
+        if (crowded && m.kind !== 'alarm') continue
         const at = place(Date.parse(m.at) / 1000)
         ctx.strokeStyle = m.kind === 'alarm' ? String(theme.current.value.colors.error) : ink(0.3)
         ctx.setLineDash(m.kind === 'alarm' ? [] : [2, 4])
@@ -99,6 +105,7 @@ const background: uPlot.Plugin = {
 function options(lower: boolean): uPlot.Options {
   const series: uPlot.Series[] = [{ label: 'Time', value: (_u, t: number | null) => moment(t) }]
   const bands: uPlot.Band[] = []
+  const extremes = plain() ? 'minor' : undefined
   for (const t of chart.traces) {
     const stroke = colourOf(t.heater)
     if (lower) {
@@ -108,8 +115,8 @@ function options(lower: boolean): uPlot.Options {
     series.push(
       { label: nameOf(t.heater), stroke, width: widthOf(t.heater), dash: dashOf(t.heater), value: celsius, points: { show: false } },
       { label: `${nameOf(t.heater)} set`, stroke, width: 1.25, dash: t.heater === 'bed' ? [10, 5] : [4, 4], value: celsius, points: { show: false } },
-      { label: `${nameOf(t.heater)} highest`, stroke: 'transparent', value: celsius, points: { show: false } },
-      { label: `${nameOf(t.heater)} lowest`, stroke: 'transparent', value: celsius, points: { show: false } },
+      { label: `${nameOf(t.heater)} highest`, class: extremes, stroke: 'transparent', value: celsius, points: { show: false } },
+      { label: `${nameOf(t.heater)} lowest`, class: extremes, stroke: 'transparent', value: celsius, points: { show: false } },
     )
     bands.push({ series: [series.length - 2, series.length - 1], fill: `${stroke}33` })
   }
@@ -158,7 +165,7 @@ function data(lower: boolean): uPlot.AlignedData {
 
 function draw() {
   if (!degreesBox.value || !dutyBox.value) return
-  const shape = `${chart.traces.map(t => t.heater).join()} ${ahead.map(a => a.heater).join()} ${overlay?.name} ${theme.global.name.value} ${theme.current.value.dark}`
+  const shape = `${chart.traces.map(t => t.heater).join()} ${ahead.map(a => a.heater).join()} ${overlay?.name} ${plain()} ${theme.global.name.value} ${theme.current.value.dark}`
   if (!degrees || !duty || shape !== drawn) {
     degrees?.destroy()
     duty?.destroy()
@@ -208,5 +215,6 @@ watch([() => chart, () => overlay, () => ahead, () => theme.current.value], draw
 <style scoped>
 div :deep(.uplot), div :deep(.u-legend) { font-family: inherit; }
 div :deep(.u-legend) { text-align: left; font-size: 0.8rem; }
+div :deep(.u-legend .minor) { display: none; }
 div :deep(.u-legend .u-value) { min-width: 4.6em; display: inline-block; }
 </style>
