@@ -134,6 +134,36 @@ type Flow struct {
 	Stopped bool     `json:"stopped" doc:"Nothing flows"`
 }
 
+// Tune asks for a heater's PID to be tuned by the firmware.
+type Tune struct {
+	Setpoint float64 `json:"setpoint" doc:"°C at which it is tuned: that of printing" example:"210"`
+	Cycles   int     `json:"cycles" default:"8" minimum:"3" maximum:"20" doc:"Swings about the setpoint"`
+}
+
+// ApplyTuning says what to do with the constants.
+type ApplyTuning struct {
+	Save bool `json:"save" default:"false" doc:"Let the firmware keep them over a restart"`
+}
+
+// Tuning is how the tuning of a heater's PID stands.
+type Tuning struct {
+	Heater       string     `json:"heater"`
+	Setpoint     float64    `json:"setpoint"`
+	Cycle        int        `json:"cycle" doc:"That have been made"`
+	Cycles       int        `json:"cycles" doc:"That were asked for"`
+	Begun        time.Time  `json:"begun"`
+	Ended        *time.Time `json:"ended,omitempty" doc:"Absent while it goes on"`
+	Failed       string     `json:"failed,omitempty" doc:"Why it came to nothing"`
+	Found        bool       `json:"found" doc:"P, I and D are what it has found"`
+	P            float64    `json:"p" doc:"In the firmware's units"`
+	I            float64    `json:"i"`
+	D            float64    `json:"d"`
+	Applied      bool       `json:"applied" doc:"The firmware has them"`
+	Saved        bool       `json:"saved" doc:"And keeps them over a restart"`
+	RippleBefore *float64   `json:"ripple_before,omitempty" doc:"How the heater swung while it was last held before, standard deviation, K"`
+	RippleAfter  *float64   `json:"ripple_after,omitempty" doc:"And since"`
+}
+
 // Alarm is what a guard has found.
 type Alarm struct {
 	ID           string     `json:"id" format:"uuid"`

@@ -29,6 +29,10 @@ func heatCommand() *cli.Command {
 			&cli.BoolFlag{Name: "warm-ups", Usage: "list the warm-ups"},
 			&cli.BoolFlag{Name: "models", Usage: "show what has been learned of the heaters"},
 			&cli.BoolFlag{Name: "health", Usage: "say what has changed about the heaters"},
+			&cli.BoolFlag{Name: "tune", Usage: "with a heater and a temperature: let the firmware tune its PID there, and wait"},
+			&cli.IntFlag{Name: "cycles", Value: 8, Usage: "swing `N` times for --tune"},
+			&cli.BoolFlag{Name: "tuning", Usage: "show the last tuning"},
+			&cli.StringFlag{Name: "apply-tuning", Usage: "give the firmware what was found: `now`, or keep for good"},
 			&cli.BoolFlag{Name: "alarms", Usage: "list the alarms"},
 			&cli.StringFlag{Name: "acknowledge", Usage: "say that alarm `ID` has been seen, or all"},
 		},
@@ -45,7 +49,7 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		return wrong("heat takes a heater and a setpoint, such as 'heat bed 60'; found only %q", args[0])
 	}
 	asked := 0
-	for _, flag := range []string{"warm-up", "file", "warm-ups", "models", "health", "alarms", "acknowledge"} {
+	for _, flag := range []string{"warm-up", "file", "warm-ups", "models", "health", "alarms", "acknowledge", "tuning", "apply-tuning"} {
 		if cmd.IsSet(flag) {
 			asked++
 		}
@@ -68,12 +72,31 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		return showHealth(ctx, cmd, c)
 	case cmd.Bool("alarms"):
 		return listAlarms(ctx, cmd, c)
+	case cmd.Bool("tuning"):
+		t, err := c.Tuning(ctx)
+		if err != nil {
+			return err
+		}
+		return tellTuning(cmd, t)
+	case cmd.IsSet("apply-tuning"):
+		how := cmd.String("apply-tuning")
+		if how != "now" && how != "keep" {
+			return wrong("--apply-tuning is now or keep, not %q", how)
+		}
+		t, err := c.ApplyTuning(ctx, how == "keep")
+		if err != nil {
+			return err
+		}
+		return tellTuning(cmd, t)
 	case cmd.IsSet("acknowledge"):
 		return acknowledge(ctx, cmd, c, cmd.String("acknowledge"))
 	case len(args) == 2:
 		setpoint, err := strconv.ParseFloat(strings.TrimSuffix(args[1], "°C"), 64)
 		if err != nil {
 			return wrong("%q is not a temperature in °C", args[1])
+		}
+		if cmd.Bool("tune") {
+			return tune(ctx, cmd, c, args[0], setpoint)
 		}
 		if err := setHeat(ctx, cmd, c, []string{args[0]}, setpoint); err != nil || !cmd.Bool("wait") || setpoint == 0 {
 			return err
@@ -234,6 +257,59 @@ func warmingWords(w api.WarmingUp) string {
 		text += ", ready in " + clock(*w.LeftSeconds)
 	}
 	return text + "."
+}
+
+// tune waits for a tuning's end and tells its cycles.
+func tune(ctx context.Context, cmd *cli.Command, c *client.Client, heater string, setpoint float64) error {
+	t, err := c.Tune(ctx, heater, api.Tune{Setpoint: setpoint, Cycles: cmd.Int("cycles")})
+	tick := time.NewTicker(warmPoll)
+	defer tick.Stop()
+	for told := -1; err == nil && t.Ended == nil; t, err = c.Tuning(ctx) {
+		if t.Cycle != told {
+			told = t.Cycle
+			fmt.Fprintf(cmd.Root().ErrWriter, "cycle %d of %d\n", t.Cycle, t.Cycles)
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return tellTuning(cmd, t)
+}
+
+func tellTuning(cmd *cli.Command, t api.Tuning) error {
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, t)
+	}
+	switch {
+	case t.Failed != "":
+		return &api.Problem{Status: 409, Title: "the tuning came to nothing", Detail: t.Failed}
+	case t.Ended == nil:
+		fmt.Fprintf(w, "The %s is being tuned at %g °C: cycle %d of %d.\n", t.Heater, t.Setpoint, t.Cycle, t.Cycles)
+	default:
+		fmt.Fprintf(w, "The %s at %g °C: P %.2f, I %.2f, D %.2f.\n", t.Heater, t.Setpoint, t.P, t.I, t.D)
+		switch {
+		case t.Saved:
+			fmt.Fprintln(w, "The firmware has them and keeps them.")
+		case t.Applied:
+			fmt.Fprintln(w, "The firmware has them until it is restarted; --apply-tuning keep lets it keep them.")
+		default:
+			fmt.Fprintln(w, "The firmware does not have them yet: --apply-tuning now, or keep.")
+		}
+	}
+	if t.RippleBefore != nil {
+		fmt.Fprintf(w, "Held before, it swung by %.2f K.", *t.RippleBefore)
+		if t.RippleAfter != nil {
+			fmt.Fprintf(w, " Since then, by %.2f K.", *t.RippleAfter)
+		}
+		fmt.Fprintln(w)
+	}
+	return nil
 }
 
 // warmPoll is how often a waiting command looks.

@@ -333,6 +333,24 @@ func (c *Client) HeatHealth(ctx context.Context, heater string) (api.HeatHealth,
 	return get[api.HeatHealth](ctx, c, "/v1/heat/"+url.PathEscape(heater)+"/health")
 }
 
+// Tune lets the firmware tune a heater's PID.
+func (c *Client) Tune(ctx context.Context, heater string, t api.Tune) (api.Tuning, error) {
+	var out api.Tuning
+	return out, c.call(ctx, http.MethodPost, "/v1/heat/"+url.PathEscape(heater)+"/tuning", t, &out)
+}
+
+// Tuning returns how the last tuning stands.
+func (c *Client) Tuning(ctx context.Context) (api.Tuning, error) {
+	return get[api.Tuning](ctx, c, "/v1/heat/tuning")
+}
+
+// ApplyTuning gives the firmware the constants that were found, and lets it keep
+// them if save.
+func (c *Client) ApplyTuning(ctx context.Context, save bool) (api.Tuning, error) {
+	var out api.Tuning
+	return out, c.call(ctx, http.MethodPost, "/v1/heat/tuning/apply", api.ApplyTuning{Save: save}, &out)
+}
+
 // Alarms returns alarms, the newest first; those that nobody has acknowledged if
 // waiting.
 func (c *Client) Alarms(ctx context.Context, waiting bool) (api.Alarms, error) {

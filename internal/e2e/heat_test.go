@@ -265,3 +265,71 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 		}
 	}
 }
+
+func TestTheFirmwareTunesAHeaterAndKeepsIt(t *testing.T) {
+	b := start(t, quick()).live()
+	if _, err := b.Tuning(t.Context()); status(err) != 404 {
+		t.Errorf("before any tuning: %v", err)
+	}
+	for what, c := range map[string]struct {
+		heater string
+		tune   api.Tune
+		status int
+	}{
+		"of no heater": {"oven", api.Tune{Setpoint: 60, Cycles: 5}, 404}, "past the limit": {"bed", api.Tune{Setpoint: 200, Cycles: 5}, 422},
+		"of one cycle": {"bed", api.Tune{Setpoint: 60, Cycles: 1}, 422}, "at nothing": {"bed", api.Tune{Cycles: 5}, 422},
+	} {
+		if _, err := b.Tune(t.Context(), c.heater, c.tune); status(err) != c.status {
+			t.Errorf("a tuning %s: %v, want status %d", what, err, c.status)
+		}
+	}
+	b.mustSend("part.gcode", coupon(t, 2), false)
+	if _, err := b.Tune(t.Context(), "nozzle0", api.Tune{Setpoint: 205, Cycles: 5}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.Tune(t.Context(), "bed", api.Tune{Setpoint: 60, Cycles: 5}); status(err) != 409 {
+		t.Errorf("two at a time: %v", err)
+	}
+	if _, err := b.ApplyTuning(t.Context(), true); status(err) != 404 {
+		t.Errorf("applied before its end: %v", err)
+	}
+	var done api.Tuning
+	b.until("the tuning's end", func(api.Bench) bool {
+		var err error
+		if done, err = b.Tuning(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		return done.Ended != nil
+	})
+	if done.Failed != "" || !done.Found || done.P <= 0 || done.I <= 0 || done.D <= 0 || done.Cycle != 5 {
+		t.Fatalf("it came to %+v", done)
+	}
+	constants := func() string {
+		said, err := b.Say(t.Context(), "M301")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return strings.Join(said.Reply, " ")
+	}
+	before := constants()
+	if _, err := b.ApplyTuning(t.Context(), true); err != nil {
+		t.Fatal(err)
+	}
+	b.until("the firmware having it", func(api.Bench) bool {
+		now, err := b.Tuning(t.Context())
+		return err == nil && now.Applied && now.Saved
+	})
+	after := constants()
+	if after == before || !strings.Contains(after, "p:") {
+		t.Errorf("the constants were %q and are %q", before, after)
+	}
+	then, err := b.Bench(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.restart()
+	b.until("a restarted printer", func(now api.Bench) bool { return now.Link.State == "live" && now.Link.Since.After(then.Link.Since) })
+	if kept := constants(); kept != after {
+		t.Errorf("after a restart they are %q, want %q", kept, after)
+	}
+}

@@ -103,6 +103,10 @@ func (h *Host) answer(tag uint64, lines []string, err error) {
 
 // heard reads readings, positions and messages out of what the printer says.
 func (h *Host) heard(r wire.Reply) {
+	if t := h.tuning; t != nil && t.Ended.IsZero() && t.Note(r.Text) {
+		h.message("message", r.Text)
+		return
+	}
 	switch r.Kind {
 	case wire.OK, wire.Report:
 		if readings := heat.ParseReport(r.Text); readings != nil {

@@ -78,7 +78,11 @@ func (h *Host) study(at time.Time, r heat.Reading) {
 	t.silent = false
 	t.learner.Note(now, r, c)
 	model := t.learner.Model()
+	tuned := h.tuning != nil && h.tuning.Heater == r.Heater && h.tuning.Ended.IsZero()
 	for _, a := range t.guard.Note(now, r, model, c) {
+		if h.cfg.Unguarded || tuned && a.Guard == heat.Runaway { // while it tunes, the firmware may tell neither setpoint nor duty
+			continue
+		}
 		a.At = at
 		h.raise(a)
 	}
@@ -131,7 +135,7 @@ func (h *Host) watchFlow(at time.Time, now time.Duration, r heat.Reading, m heat
 		f.rate += (fresh - f.rate) * min(dt/3, 1) // the printer's planner is a second or two behind
 		f.before, f.at = f.pushed, now
 	}
-	if h.job == nil || h.job.record.State != run.Running || h.cfg.FlowWatch == heat.FlowOff {
+	if h.cfg.Unguarded || h.job == nil || h.job.record.State != run.Running || h.cfg.FlowWatch == heat.FlowOff {
 		f.watch.Reset()
 		f.state, f.used = heat.FlowState{Asked: f.rate, Seen: math.NaN()}, false
 		return
@@ -233,12 +237,12 @@ func (h *Host) mindHeaters() {
 			continue
 		}
 		on = true
-		if since := now.Sub(h.seen[name]); since > patience && !t.silent {
+		if since := now.Sub(h.seen[name]); since > patience && !t.silent && !h.cfg.Unguarded {
 			t.silent = true
 			h.raise(heat.Alarm{At: now, Heater: name, Guard: heat.Silence, Action: heat.ActionOf(heat.Silence), Text: fmt.Sprintf("the %s is on and the printer has not reported it for %s: look at the cable and the printer", name, since.Round(time.Second))})
 		}
 	}
-	inUse := h.job != nil && (h.job.record.State != run.Interrupted || !h.job.bedUntil.IsZero()) || h.warming != nil
+	inUse := h.job != nil && (h.job.record.State != run.Interrupted || !h.job.bedUntil.IsZero()) || h.warming != nil || h.tuning != nil && h.tuning.Ended.IsZero()
 	warn, off := h.leash.Look(h.now(), on, inUse)
 	switch {
 	case warn:

@@ -90,6 +90,7 @@ type Config struct {
 	IdleAfter time.Duration // how long the nozzle of a held run stays hot; 0: for ever
 	UnusedFor time.Duration // how long heaters stay on while nobody uses them; 0: for ever
 	FlowWatch heat.FlowAction
+	Unguarded bool          // no guard looks at the heaters
 	KeepBed   time.Duration // how long the bed of an interrupted run is kept hot for its pick-up
 	Sleepy    string        // why the computer may go to sleep in the middle of a run; empty: it cannot
 	ByHand    bool          // a run whose printer kept its place waits for a person all the same
@@ -215,6 +216,7 @@ type Host struct {
 	flow     flowing
 	leash    heat.Leash
 	warming  *warming
+	tuning   *TuningNow // the last one
 
 	learnedAt time.Time // when what was learned was last kept
 

@@ -34,6 +34,8 @@ type Config struct {
 	Wire     Wire    `toml:"wire"`
 	Heat     Heat    `toml:"heat"`
 
+	Unguarded bool `toml:"-"` // no guard looks at the heaters: for a stand-in whose clock runs so fast that no real heater is like it
+
 	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
 }
 
@@ -217,7 +219,7 @@ func (c Config) host() host.Config {
 			Travel: c.Hold.TravelFeed, Climb: c.Hold.LiftFeed, Filament: c.Hold.FilamentFeed,
 		},
 		IdleAfter: c.Hold.NozzleHotFor, KeepBed: c.PickUp.BedWarmFor, ByHand: c.PickUp.ByHand,
-		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow),
+		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow), Unguarded: c.Unguarded,
 		Wire: wire.Config{Buffer: c.Wire.ReceiveBuffer, Slots: c.Wire.CommandSlots, Single: c.Wire.Window == "single", Wide: c.Wire.Window == "wide"},
 	}
 }

@@ -103,6 +103,8 @@ func (b *Board) Reset() {
 	b.relative, b.relativeE, b.inches = false, false, false
 	b.feed, b.speed, b.flow, b.fan = 25, 1, 1, 0
 	b.nozzle.target, b.bed.target = 0, 0
+	b.nozzle.Heater, b.bed.Heater = b.cfg.Nozzle, b.cfg.Bed // as they were last stored
+	b.nozzle.tuning, b.bed.tuning = nil, nil
 	b.heatEvery, b.posEvery = 0, 0
 	b.say("start")
 	b.say("echo:%s stand-in board", b.cfg.Name)

@@ -78,6 +78,15 @@ func (b *Board) execute(c *command) func() bool {
 		b.speed = min(max(word('S', 100), 10), 999) / 100
 	case "M221":
 		b.flow = min(max(word('S', 100), 10), 999) / 100
+	case "M301":
+		b.constants(b.nozzle, c)
+	case "M303":
+		return b.tune(c)
+	case "M304":
+		b.constants(b.bed, c)
+	case "M500":
+		b.cfg.Nozzle, b.cfg.Bed = b.nozzle.Heater, b.bed.Heater
+		b.say("echo:Settings Stored")
 	case "M400":
 		return b.settled(func() {})
 	default:

@@ -19,6 +19,7 @@ type heater struct {
 	lastSeen               float64
 	slope                  float64
 	fault                  HeaterFault
+	tuning                 *relay // while the firmware tunes it
 	rng                    *rand.Rand
 }
 
@@ -94,6 +95,10 @@ func (h *heater) control(dt float64) {
 	seen := h.sensor
 	h.slope += (-(seen-h.lastSeen)/dt - h.slope) * 0.05
 	h.lastSeen = seen
+	if h.tuning != nil {
+		h.duty, h.integral = h.tuning.control(seen, dt), 0
+		return
+	}
 	if h.target <= 0 {
 		h.duty, h.integral = 0, 0
 		return

@@ -59,6 +59,7 @@ var statuses = []struct {
 	{host.ErrNoAlarm, http.StatusNotFound, "there is no such alarm"},
 	{heat.ErrWarmUp, http.StatusUnprocessableEntity, "this is no warm-up"},
 	{heat.ErrNoWarmUp, http.StatusNotFound, "there is no such warm-up"},
+	{host.ErrTuning, http.StatusNotFound, "there is no tuning for that"},
 	{host.ErrPlan, http.StatusUnprocessableEntity, "it cannot be picked up there"},
 	{host.ErrJournal, http.StatusInsufficientStorage, "the run cannot be kept safe"},
 	{fs.ErrNotExist, http.StatusNotFound, "there is no recording of this run"},

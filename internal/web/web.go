@@ -109,6 +109,7 @@ func (s *Server) operations(r chi.Router) {
 	s.heatOperations(r)
 	s.heaterOperations()
 	s.warmUpOperations()
+	s.tuningOperations()
 	s.wireOperations()
 	s.eventOperations(r)
 	s.documentOperation()

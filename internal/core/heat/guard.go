@@ -130,7 +130,7 @@ func (g *Guard) Note(at time.Duration, r Reading, m Model, c Conditions) []Alarm
 	})
 	if n := len(g.past); n > 0 {
 		last := g.past[n-1]
-		most := jumpLeast + (now.at-last.at)*max(3*m.Rise, 6)
+		most := jumpLeast + max(now.at-last.at, 1)*max(3*m.Rise, 6) // readings that were held up come in a bunch
 		change := r.Actual - last.actual
 		judge(Jump, math.Abs(change) > most, func() string {
 			return fmt.Sprintf("the %s went from %.0f to %.0f °C in %.0f s, which no heater does: is its sensor loose?", g.Heater, last.actual, r.Actual, now.at-last.at)
