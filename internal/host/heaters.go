@@ -24,9 +24,13 @@ type thermal struct {
 	forecast  heat.Forecast
 	foreseen  bool          // forecast holds something
 	left      time.Duration // as the countdown shows it
-	soak      *heat.Soak
-	soaking   heat.SoakState
-	silent    bool // its silence was told
+
+	foreseenAt  time.Duration
+	foreseenFor float64 // the setpoint that forecast is for
+
+	soak    *heat.Soak
+	soaking heat.SoakState
+	silent  bool // its silence was told
 }
 
 // ErrAlarm means that an alarm waits for a person.
@@ -37,6 +41,9 @@ var ErrNoAlarm = errors.New("there is no such alarm")
 
 // learnedEvery is how often what was learned of the heaters is kept.
 const learnedEvery = 15 * time.Minute
+
+// foreseeEvery is how often a forecast is made anew.
+const foreseeEvery = time.Second
 
 func newThermals(cfg Config) map[heat.Heater]*thermal {
 	out := map[heat.Heater]*thermal{}
@@ -89,10 +96,13 @@ func (h *Host) study(at time.Time, r heat.Reading) {
 	for _, e := range t.checkup.Note(at, now, r, model, c) {
 		h.cfg.Recorder.Episode(e)
 	}
-	t.forecast, t.foreseen = t.learner.Forecast(r.Setpoint, c)
+	if now-t.foreseenAt >= foreseeEvery || r.Setpoint != t.foreseenFor {
+		t.forecast, t.foreseen = t.learner.Forecast(r.Setpoint, c)
+		t.foreseenAt, t.foreseenFor = now, r.Setpoint
+	}
 	t.left = 0
 	if t.foreseen && !t.forecast.Never {
-		t.left = t.countdown.Show(now, r.Setpoint, t.forecast.Ready)
+		t.left = t.countdown.Show(now, r.Setpoint, max(t.forecast.Ready-(now-t.foreseenAt), 0))
 	}
 	if t.soak != nil {
 		if r.Setpoint != t.soak.Setpoint {

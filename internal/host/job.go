@@ -37,6 +37,8 @@ type job struct {
 	last    int    // the number of the last of them that was taken
 	played  bool   // the moves have been made, as far as the printer's oks tell
 	pace    pace
+	warm    time.Duration // that the heaters still take, as computed at warmAt
+	warmAt  time.Duration
 
 	// What it takes to go on when it is cut off.
 	story  run.Story
@@ -334,15 +336,28 @@ func (h *Host) runNow() *RunNow {
 	}
 	now.Forgotten = j.record.State == run.Interrupted && j.story.Lost
 	now.Left = j.pace.left(j.file.Duration, now.Progress.Left)
-	if steps := j.warmingLeft(); len(steps) > 0 {
-		if d, ok := heat.Remaining(steps, h.learners()); ok {
-			now.Left, now.Warming = now.Left+d, d
-		}
-	}
+	now.Warming = j.warmingTime(h)
+	now.Left += now.Warming
 	if j.record.State == run.Finished {
 		now.Left, now.Share = 0, 1
 	}
 	return now
+}
+
+// warmingTime is how long the heaters will still take before the first plastic is
+// laid; 0 where that is not known.
+func (j *job) warmingTime(h *Host) time.Duration {
+	steps := j.warmingLeft()
+	if len(steps) == 0 {
+		return 0
+	}
+	if now := h.now(); now-j.warmAt >= foreseeEvery || j.warmAt == 0 {
+		j.warmAt, j.warm = now, 0
+		if d, ok := heat.Remaining(steps, h.learners()); ok {
+			j.warm = d
+		}
+	}
+	return j.warm
 }
 
 // warmingLeft are the steps of the file's warm-up that the printer has not done.

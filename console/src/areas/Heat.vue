@@ -11,6 +11,7 @@ import AlarmList from '../parts/AlarmList.vue'
 import HealthCard from '../parts/HealthCard.vue'
 import HeaterCard from '../parts/HeaterCard.vue'
 import HeatWindow, { type Ahead, type Overlay } from '../parts/HeatWindow.vue'
+import TuningCard from '../parts/TuningCard.vue'
 import WarmUpCard from '../parts/WarmUpCard.vue'
 
 const host = useHost()
@@ -118,7 +119,8 @@ watch([compared, () => win.chart.value], async () => {
     </v-col>
     <v-col cols="12" md="6">
       <WarmUpCard class="mb-4" />
-      <HealthCard />
+      <HealthCard class="mb-4" />
+      <TuningCard />
     </v-col>
   </v-row>
 </template>
