@@ -2,11 +2,16 @@ package e2e
 
 import (
 	"log/slog"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"diathermon/internal/api"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/heatlog"
 	"diathermon/internal/records"
@@ -154,4 +159,74 @@ func BenchmarkHeatLog(b *testing.B) {
 		db.Close(b.Context())
 		kept.Close()
 	}
+}
+
+// BenchmarkWear measures the bytes that the service and its PostgreSQL cause to be
+// written to the disk while a file is printed in real time, with all logging on,
+// over ten minutes, which is two checkpoints of PostgreSQL; the figure is for an
+// hour.
+func BenchmarkWear(b *testing.B) {
+	const length = 10 * time.Minute
+	for b.Loop() {
+		dir := reachable(b)
+		data, address, port := filepath.Join(dir, "data"), freeAddress(b), filepath.Join(dir, "port")
+		launch(b, dir, "simulate", "--port", port, "--baud", "115200", "--warp", "1").says("answers at")
+		p := launch(b, dir, "serve", "--data", data, "--listen", address, "--device", port)
+		p.says("serving")
+		s := &bench{Client: dial(b, address, data), t: b}
+		s.live()
+		s.mustSend("circles.gcode", circles(3600, 200_000), true)
+		s.until("some moves", func(now api.Bench) bool { return now.Run.Taken > 200 })
+		if _, err := s.SetHeat(b.Context(), "bed", 60); err != nil {
+			b.Fatal(err)
+		}
+		written := func() (sum float64) {
+			for _, pid := range family(b, p.cmd.Process.Pid, filepath.Join(data, "database")) {
+				sum += writtenBy(pid)
+			}
+			return sum
+		}
+		before := written()
+		<-time.After(length)
+		b.ReportMetric((written()-before)/1e6*float64(time.Hour/length), "MB/h")
+		now, err := s.Bench(b.Context())
+		if err != nil {
+			b.Fatal(err)
+		}
+		s.Control(b.Context(), now.Run.ID, "stop")
+	}
+}
+
+// family lists a process and those that work in a folder: PostgreSQL's.
+func family(b *testing.B, pid int, folder string) []int {
+	out := []int{pid}
+	entries, err := os.ReadDir("/proc")
+	if err != nil {
+		b.Fatal(err)
+	}
+	for _, e := range entries {
+		other, err := strconv.Atoi(e.Name())
+		if err != nil {
+			continue
+		}
+		if cwd, err := os.Readlink(filepath.Join("/proc", e.Name(), "cwd")); err == nil && strings.HasPrefix(cwd, folder) {
+			out = append(out, other)
+		}
+	}
+	return out
+}
+
+// writtenBy is how many bytes a process has caused to be written to a disk.
+func writtenBy(pid int) float64 {
+	text, err := os.ReadFile(filepath.Join("/proc", strconv.Itoa(pid), "io"))
+	if err != nil {
+		return 0
+	}
+	for line := range strings.Lines(string(text)) {
+		if digits, ok := strings.CutPrefix(line, "write_bytes: "); ok {
+			n, _ := strconv.ParseFloat(strings.TrimSpace(digits), 64)
+			return n
+		}
+	}
+	return 0
 }

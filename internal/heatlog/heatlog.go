@@ -362,8 +362,11 @@ func (l *Log) Chart(ctx context.Context, h heat.Heater, from, to time.Time, poin
 	length := to.Sub(from)
 	switch {
 	case length <= byMinute || length/time.Duration(max(points, 1)) < time.Minute:
-		samples, err := l.readings(ctx, h, from, to)
-		return heat.Chart(heat.SpansOf(samples), from, to, time.Second, points), err
+		if length < time.Duration(points)*time.Second { // as many points as readings
+			samples, err := l.readings(ctx, h, from, to)
+			return heat.Chart(heat.SpansOf(samples), from, to, time.Second, points), err
+		}
+		return l.rolled(ctx, h, from, to, points)
 	case length <= byHour:
 		chunks, fresh, err := l.around(ctx, h, from, to, l.store.Minutes)
 		if err != nil {
@@ -394,6 +397,30 @@ func (l *Log) Chart(ctx context.Context, h heat.Heater, from, to time.Time, poin
 		spans = append(spans, heat.Sum(heat.SpansOf(fresh)))
 	}
 	return heat.Chart(within(spans, from, to), from, to, heat.ChunkLength, points), nil
+}
+
+// rolled is a chart of more readings than points, summed up as they are unpacked.
+func (l *Log) rolled(ctx context.Context, h heat.Heater, from, to time.Time, points int) ([]heat.Span, error) {
+	chunks, fresh, err := l.around(ctx, h, from, to, l.store.Chunks)
+	if err != nil {
+		return nil, err
+	}
+	step := (to.Sub(from) / time.Duration(max(points, 1))).Truncate(time.Millisecond)
+	r := heat.Roller{Step: max(step, time.Millisecond)}
+	note := func(s heat.Sample) {
+		if !s.At.Before(from) && s.At.Before(to) {
+			r.Note(s)
+		}
+	}
+	for _, c := range chunks {
+		if err := heat.Each(h, c.Data, note); err != nil {
+			return nil, fmt.Errorf("the chunk of the %s from %s: %w", h, c.Begins.Format(time.RFC3339), err)
+		}
+	}
+	for _, s := range fresh {
+		note(s)
+	}
+	return heat.Chart(within(r.Spans, from, to), from, to, time.Second, points), nil
 }
 
 // within puts spans in order and drops those outside a window.

@@ -73,8 +73,8 @@ func (sumRow) TableName() string { return "heat_sums" }
 // As many chunks as sumBatch are summed up in one row of heat_sums once there are
 // sumAfter that are not.
 const (
-	sumBatch = 480
-	sumAfter = 512
+	sumBatch = 240
+	sumAfter = 256
 )
 
 // PutChunks keeps chunks of the temperature log. One that is there already is

@@ -10,6 +10,7 @@ import (
 	"io"
 	"math"
 	"slices"
+	"sync"
 	"time"
 )
 
@@ -63,28 +64,39 @@ func Pack(samples []Sample) []byte {
 
 // Unpack decodes what Pack made of a heater's readings.
 func Unpack(h Heater, data []byte) ([]Sample, error) {
+	var out []Sample
+	err := Each(h, data, func(s Sample) { out = append(out, s) })
+	if out == nil {
+		out = []Sample{}
+	}
+	return out, err
+}
+
+// Each calls f with every reading that Pack packed, or returns an error and has
+// not called it.
+func Each(h Heater, data []byte, f func(Sample)) error {
 	u, n, err := open(packVersion, data)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	times := u.times(n)
 	actual := u.values(n, degreeScales)
 	setpoints := u.runs(n, degreeScales)
 	duties := u.values(n, dutyScales)
 	if u.err != nil {
-		return nil, u.err
+		return u.err
 	}
-	out := make([]Sample, n)
-	for i := range out {
-		out[i] = Sample{At: time.UnixMilli(times[i]).UTC(), Reading: Reading{Heater: h, Actual: actual[i]}}
+	for i := range n {
+		s := Sample{At: time.UnixMilli(times[i]).UTC(), Reading: Reading{Heater: h, Actual: actual[i]}}
 		if !math.IsNaN(setpoints[i]) {
-			out[i].Setpoint, out[i].HasSetpoint = setpoints[i], true
+			s.Setpoint, s.HasSetpoint = setpoints[i], true
 		}
 		if !math.IsNaN(duties[i]) {
-			out[i].Duty, out[i].HasDuty = duties[i], true
+			s.Duty, s.HasDuty = duties[i], true
 		}
+		f(s)
 	}
-	return out, nil
+	return nil
 }
 
 // PackSpans encodes spans of one heater, the oldest first: times to Resolution,
@@ -238,6 +250,7 @@ func unzigzag(v uint64) int64 { return int64(v>>1) ^ -int64(v&1) }
 type unpacker struct {
 	in     *bytes.Reader
 	column []byte
+	space  []byte // where columns are inflated to
 	err    error
 }
 
@@ -262,12 +275,33 @@ func (u *unpacker) begin(n int) {
 		u.fail()
 		return
 	}
-	in := flate.NewReader(io.LimitReader(u.in, int64(size)))
-	most := int64(n+2) * 2 * binary.MaxVarintLen64
-	if u.column, err = io.ReadAll(io.LimitReader(in, most)); err != nil {
+	in := inflaters.Get().(*inflater)
+	defer inflaters.Put(in)
+	in.packed.N, in.packed.R = int64(size), u.in
+	in.Reset(&in.packed, nil)
+	in.most.N, in.most.R = int64(n+2)*2*binary.MaxVarintLen64, in
+	in.out.Reset()
+	if _, err := in.out.ReadFrom(&in.most); err != nil {
 		u.fail()
+		return
 	}
+	u.column = append(u.space[:0], in.out.Bytes()...)
+	u.space = u.column
 }
+
+// inflater is a reader of deflated columns with what it needs besides: made once,
+// for it is large.
+type inflater struct {
+	io.Reader
+	flate.Resetter
+	packed, most io.LimitedReader
+	out          bytes.Buffer
+}
+
+var inflaters = sync.Pool{New: func() any {
+	r := flate.NewReader(bytes.NewReader(nil))
+	return &inflater{Reader: r, Resetter: r.(flate.Resetter)}
+}}
 
 func (u *unpacker) fail() {
 	u.column = nil

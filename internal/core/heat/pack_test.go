@@ -192,3 +192,29 @@ func FuzzUnpack(f *testing.F) {
 		heat.UnpackSpans(data)
 	})
 }
+
+func BenchmarkPack(b *testing.B) {
+	samples := hour(1)
+	for b.Loop() {
+		heat.Pack(samples)
+	}
+	b.ReportMetric(float64(len(heat.Pack(samples)))/float64(len(samples)), "B/reading")
+}
+
+func BenchmarkUnpack(b *testing.B) {
+	data := heat.Pack(hour(1))
+	for b.Loop() {
+		if _, err := heat.Unpack(heat.Bed, data); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+func BenchmarkUnpackSpans(b *testing.B) {
+	data := heat.PackSpans(heat.Rollup(heat.SpansOf(hour(1)), time.Minute))
+	for b.Loop() {
+		if _, err := heat.UnpackSpans(data); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -66,19 +66,34 @@ func Sum(spans []Span) Span {
 	return sum
 }
 
+// A Roller sums readings or spans up, the oldest first, into one Span for each
+// Step of the clock in which there is any.
+type Roller struct {
+	Step  time.Duration // whole milliseconds
+	Spans []Span
+	slot  int64
+}
+
+// Add takes a span.
+func (r *Roller) Add(s Span) {
+	if at := s.Begins.UnixMilli() / max(r.Step.Milliseconds(), 1); at != r.slot || len(r.Spans) == 0 {
+		r.Spans, r.slot = append(r.Spans, s), at
+	} else {
+		r.Spans[len(r.Spans)-1].add(s)
+	}
+}
+
+// Note takes a reading.
+func (r *Roller) Note(s Sample) { r.Add(s.span()) }
+
 // Rollup sums spans, the oldest first, up into one for each step of the clock in
 // which there is any.
 func Rollup(spans []Span, step time.Duration) []Span {
-	var out []Span
-	slot := int64(math.MinInt64)
+	r := Roller{Step: step}
 	for _, s := range spans {
-		if at := s.Begins.UnixMilli() / step.Milliseconds(); at != slot || len(out) == 0 {
-			out, slot = append(out, s), at
-		} else {
-			out[len(out)-1].add(s)
-		}
+		r.Add(s)
 	}
-	return out
+	return r.Spans
 }
 
 // Gap is the longest time between two readings in which nothing is missing. At

@@ -14,6 +14,7 @@ CREATE TABLE heat_chunks (
     data      bytea NOT NULL,           -- packed readings
     PRIMARY KEY (heater, begins)
 );
+CREATE INDEX heat_chunks_fresh ON heat_chunks (heater, begins) WHERE NOT summed;
 -- They are compressed already.
 ALTER TABLE heat_chunks ALTER COLUMN minutes SET STORAGE EXTERNAL, ALTER COLUMN data SET STORAGE EXTERNAL;
 
