@@ -109,7 +109,7 @@ func (b *Book) write(data []byte) error {
 		return b.failed
 	}
 	if b.at+int64(len(data)) > b.room {
-		if _, err := b.file.WriteAt(make([]byte, block), b.room); err != nil {
+		if err := b.grow(); err != nil {
 			b.failed = fmt.Errorf("the run's journal cannot be written on: %w", err)
 			return b.failed
 		}
@@ -124,6 +124,16 @@ func (b *Book) write(data []byte) error {
 	b.dirty = true
 	b.mu.Unlock()
 	return nil
+}
+
+// grow makes room at the file's end without writing it: pages that were written in
+// one go would be written again as a whole for every byte that changes in them.
+func (b *Book) grow() error {
+	err := unix.Fallocate(int(b.file.Fd()), 0, b.room, block)
+	if errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.ENOSYS) {
+		_, err = b.file.WriteAt(make([]byte, block), b.room)
+	}
+	return err
 }
 
 // Note appends an entry. It reports the first error of the book, then and ever
