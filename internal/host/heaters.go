@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"time"
@@ -186,6 +187,7 @@ func (h *Host) raise(a heat.Alarm) {
 		}
 	case heat.CoolOff:
 		if going {
+			h.job.cooled = maps.Clone(h.point.Setpoints)
 			h.hold(a.Text)
 			h.job.idled = true
 		}

@@ -176,7 +176,7 @@ func workIn(t *testing.T, folder string, files host.Files, open func() (io.ReadW
 		t.Fatal(err)
 	}
 	h = host.New(host.Config{
-		Journal: books{journals}, IdleAfter: 10 * time.Minute, KeepBed: 30 * time.Minute,
+		Journal: books{journals}, IdleAfter: 10 * time.Minute, KeepBed: 30 * time.Minute, UnusedFor: 30 * time.Minute,
 		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
 		Printer:  host.Printer{Name: "Vesper", Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
 		OpenPort: func(string, int) (io.ReadWriteCloser, error) { return open() },

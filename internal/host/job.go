@@ -49,10 +49,11 @@ type job struct {
 	// Held.
 	maneuver *maneuver
 	parking  parking
-	back     run.Point // where it goes on
-	drawn    bool      // filament was drawn back
-	goOn     bool      // as soon as it is parked
-	again    string    // why it is to be held again as soon as it is back
+	back     run.Point               // where it goes on
+	drawn    bool                    // filament was drawn back
+	cooled   map[heat.Heater]float64 // the setpoints before an alarm turned the heaters off; nil: none did
+	goOn     bool                    // as soon as it is parked
+	again    string                  // why it is to be held again as soon as it is back
 	parkedAt time.Time
 	idled    bool // the nozzle was let go cold
 

@@ -93,6 +93,9 @@ func (h *Host) leave() {
 			return
 		}
 		j.back = h.point.Clone()
+		if j.cooled != nil { // resume heats to what was, not to what an alarm made of it
+			j.back.Setpoints, j.cooled = j.cooled, nil
+		}
 		j.drawn = h.hot() && j.back.Knows()
 		h.note(run.Entry{Kind: run.Becomes, State: run.Held, Reason: j.record.Reason, Back: &j.back})
 		h.perform(j, h.cfg.Parking.Hold(j.back, h.hot(), run.Part(j.file.Extent)), func(err error) {

@@ -9,7 +9,7 @@ import (
 // GuardName names a rule by which a heater is watched.
 type GuardName string
 
-// The guards. docs/guards.md says of each what it looks at and why.
+// The guards. docs/heat.md says of each what it looks at and why.
 const (
 	NoRise  GuardName = "no-rise" // full duty without a rise
 	Falling GuardName = "falling" // falls away while it should hold
