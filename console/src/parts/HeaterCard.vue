@@ -27,8 +27,10 @@ const outlook = computed(() => {
 })
 
 async function set(setpoint: number) {
+  const typed = wanted.value
   busy.value = true
-  if (await host.setHeat(heater.heater, setpoint)) wanted.value = ''
+  wanted.value = '' // what is typed while the printer answers stays
+  if (!await host.setHeat(heater.heater, setpoint)) wanted.value ||= typed
   busy.value = false
 }
 </script>
