@@ -66,7 +66,6 @@ type Log struct {
 	mu      sync.Mutex
 	open    *block
 	pending []*block // closed and not known to be in the store
-	queued  []heat.Sample
 	last    time.Time
 	told    bool // that the disk does not take readings
 
