@@ -13,7 +13,6 @@
 package heatlog
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -322,7 +321,7 @@ func (l *Log) around(ctx context.Context, h heat.Heater, from, to time.Time, ask
 			chunks = append(chunks, c)
 		}
 	}
-	slices.SortStableFunc(chunks, func(a, b heat.Chunk) int { return cmp.Or(a.Begins.Compare(b.Begins), 0) })
+	slices.SortStableFunc(chunks, func(a, b heat.Chunk) int { return a.Begins.Compare(b.Begins) })
 	return chunks, fresh, nil
 }
 
@@ -426,18 +425,6 @@ func (l *Log) rolled(ctx context.Context, h heat.Heater, from, to time.Time, poi
 func within(spans []heat.Span, from, to time.Time) []heat.Span {
 	slices.SortStableFunc(spans, func(a, b heat.Span) int { return a.Begins.Compare(b.Begins) })
 	return slices.DeleteFunc(spans, func(s heat.Span) bool { return s.Begins.Before(from) || !s.Begins.Before(to) })
-}
-
-// Flush hands everything noted so far to the store, whatever its length.
-func (l *Log) Flush(ctx context.Context) error {
-	l.write(false)
-	l.mu.Lock()
-	if l.open != nil {
-		l.pending = append(l.pending, l.open.closed())
-		l.open = nil
-	}
-	l.mu.Unlock()
-	return l.put(ctx)
 }
 
 // exists reports whether there is a file at path.

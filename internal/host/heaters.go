@@ -290,13 +290,11 @@ func (h *Host) pushedBy(apply func()) {
 	}
 }
 
-// HeatNow is how the heaters behave and what is going on with them.
+// HeatNow is how the heaters behave.
 type HeatNow struct {
 	Models    map[heat.Heater]heat.Model
 	Forecasts map[heat.Heater]heat.Forecast
-	Flow      heat.FlowState
-	WarmUp    *WarmUpNow
-	Alarms    []heat.Alarm
+	Alarms    []heat.Alarm // that wait for a person
 }
 
 // HeatNow returns how the heaters behave.
@@ -311,7 +309,7 @@ func (h *Host) HeatNow(ctx context.Context) (HeatNow, error) {
 				out.Forecasts[name] = f
 			}
 		}
-		out.Flow, out.WarmUp, out.Alarms = h.flow.state, h.warmUpNow(), h.waitingAlarms()
+		out.Alarms = h.waitingAlarms()
 	})
 	return out, err
 }
