@@ -264,6 +264,7 @@ type Run struct {
 	Taken           int        `json:"taken" doc:"Of which it has taken"`
 	FilamentMM      float64    `json:"filament_mm" doc:"What the whole file pushes"`
 	EstimateSeconds float64    `json:"estimate_seconds" doc:"Time of all moves, computed from them, without warming"`
+	LastedSeconds   float64    `json:"lasted_seconds" doc:"From its first line to now, or to its end"`
 	Progress        *Progress  `json:"progress,omitempty" doc:"Of the run that goes on and of the last one"`
 	NeedsPlan       bool       `json:"needs_plan" doc:"Interrupted, and the printer has forgotten everything: it is picked up by a plan"`
 }

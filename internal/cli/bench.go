@@ -6,7 +6,6 @@ import (
 	"io"
 	"os"
 	"strings"
-	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -116,11 +115,7 @@ func took(r api.Run) string {
 	if r.Started == nil {
 		return ""
 	}
-	end := time.Now()
-	if r.Ended != nil {
-		end = *r.Ended
-	}
-	return span(end.Sub(*r.Started).Seconds())
+	return span(r.LastedSeconds)
 }
 
 // controlCommand is hold, resume or stop: of the run named, or of the one that

@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"math"
+	"strings"
 	"time"
 
 	"github.com/dustin/go-humanize"
@@ -70,7 +72,8 @@ func runShare(r api.Run) string {
 
 // table prints rows under a header, without lines.
 func table(w io.Writer, header []string, rows [][]string) error {
-	t := tablewriter.NewTable(w,
+	var out bytes.Buffer
+	t := tablewriter.NewTable(&out,
 		tablewriter.WithRenderer(renderer.NewBlueprint(tw.Rendition{
 			Borders:  tw.BorderNone,
 			Settings: tw.Settings{Separators: tw.SeparatorsNone, Lines: tw.LinesNone},
@@ -84,5 +87,13 @@ func table(w io.Writer, header []string, rows [][]string) error {
 	if err := t.Bulk(rows); err != nil {
 		return err
 	}
-	return t.Render()
+	if err := t.Render(); err != nil {
+		return err
+	}
+	for line := range strings.Lines(out.String()) { // spaces at a line's end would wrap in a narrow terminal
+		if _, err := fmt.Fprintln(w, strings.TrimRight(line, " \n")); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -113,7 +113,7 @@ func TestTheConsolePicksARunUp(t *testing.T) {
 
 func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
 	printer := quick()
-	printer.Warp = 8
+	printer.Warp, printer.Dialect.Trusting = 8, true
 	b := start(t, printer)
 	b.service.Close()
 	b.config.Past = printer.Warp

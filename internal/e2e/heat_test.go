@@ -197,7 +197,7 @@ func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 
 func TestAnAlarmHoldsTheRunAndWaitsForAPerson(t *testing.T) {
 	printer := quick()
-	printer.Warp = 20
+	printer.Warp, printer.Dialect.Trusting = 20, true
 	b := start(t, printer).live()
 	b.mustSend("part.gcode", coupon(t, 60), true)
 	b.until("some layers", func(now api.Bench) bool { return now.Run.State == "running" && now.Run.Progress.Layer > 2 })

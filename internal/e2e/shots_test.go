@@ -52,7 +52,7 @@ func TestScreenshots(t *testing.T) {
 	if err := b.Remove(t.Context(), first.File.Name); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Start(t.Context(), "dust-cap-eyepiece-32mm.gcode"); err != nil {
+	if _, err := b.Start(t.Context(), "finder-shoe-dovetail.gcode"); err != nil {
 		t.Fatal(err)
 	}
 	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 8 })
@@ -127,7 +127,7 @@ func (b *bench) terminals(folder string) {
 	bin := filepath.Dir(program)
 	for name, commands := range map[string][]string{
 		"status":  {"diathermon status", "diathermon heat", "diathermon say M115"},
-		"shelf":   {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs"},
+		"shelf":   {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs --limit 8"},
 		"heat":    {"diathermon heat", "diathermon heat --models", "diathermon heat --health", "diathermon heat --alarms"},
 		"heatlog": {"diathermon heatlog --last 3m"},
 		"wire":    {"diathermon wire -n 24"},

@@ -317,6 +317,9 @@ func (h *Host) SetHeat(ctx context.Context, heater heat.Heater, setpoint float64
 		if setpoint > 0 && h.alarmed(heater) {
 			return fmt.Errorf("%w: look at the %s first", ErrAlarm, heater)
 		}
+		if setpoint > 0 {
+			h.off = nil
+		}
 		h.endWarmUp("a setpoint was given")
 		h.used()
 		return nil

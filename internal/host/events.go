@@ -151,7 +151,7 @@ func printable(s string) string {
 
 // readings takes what a report says of the heaters that this printer has.
 func (h *Host) readings(readings []heat.Reading) {
-	at, moved := h.clock.Stamp(time.Now(), h.now())
+	at, moved := h.clock.Stamp(h.wall(), h.now())
 	if moved != 0 {
 		text := fmt.Sprintf("the computer's clock was moved by %s", moved.Round(time.Second))
 		h.message("message", text)

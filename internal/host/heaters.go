@@ -84,7 +84,9 @@ func (h *Host) study(at time.Time, r heat.Reading) {
 	}
 	now, c := h.now(), h.conditions(r.Heater)
 	t.silent = false
-	t.learner.Note(now, r, c)
+	if r.Heater != heat.NozzleOf(h.point.Tool) || !h.flow.state.Doubtful() {
+		t.learner.Note(now, r, c)
+	}
 	model := t.learner.Model()
 	tuned := h.tuning != nil && h.tuning.Heater == r.Heater && h.tuning.Ended.IsZero()
 	for _, a := range t.guard.Note(now, r, model, c) {
@@ -193,9 +195,6 @@ func (h *Host) raise(a heat.Alarm) {
 		}
 		h.endWarmUp("an alarm")
 		if h.conv != nil {
-			if h.haltsAtOnce() {
-				h.urgent("M108")
-			}
 			h.allOff(func(error) {})
 		}
 	case heat.HaltAll:

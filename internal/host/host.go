@@ -95,6 +95,10 @@ type Config struct {
 	Sleepy    string        // why the computer may go to sleep in the middle of a run; empty: it cannot
 	ByHand    bool          // a run whose printer kept its place waits for a person all the same
 
+	// Wall is what the computer's clock says, which may be set at any time; nil
+	// means time.Now.
+	Wall func() time.Time
+
 	// OpenPort opens the port; nil means the serial port at device.
 	OpenPort func(device string, baud int) (io.ReadWriteCloser, error)
 }
@@ -145,6 +149,8 @@ type RunNow struct {
 	run.Progress
 	Z    float64       // height of the layer being drawn, mm
 	Left time.Duration // until it is done
+
+	Lasted time.Duration // from its first line to now, or to its end
 
 	Warming time.Duration // of which the heaters take; 0 where they are warm, or not known well enough
 
@@ -198,6 +204,7 @@ type Host struct {
 	cfg   Config
 	log   *slog.Logger
 	epoch time.Time
+	ahead time.Duration // by how much the computer's clock went on more than the one that never jumps
 	hub   hub
 
 	asks   chan func()
@@ -209,6 +216,7 @@ type Host struct {
 	conv     *wire.Conversation // nil while no port is open
 	firmware wire.Firmware
 	clock    heat.Clock
+	off      *turningOff // until every heater is off
 	heaters  map[heat.Heater]*heat.Watch
 	seen     map[heat.Heater]time.Time
 	thermals map[heat.Heater]*thermal
@@ -246,6 +254,9 @@ func New(cfg Config) *Host {
 	if cfg.OpenPort == nil {
 		cfg.OpenPort = openSerial
 	}
+	if cfg.Wall == nil {
+		cfg.Wall = time.Now
+	}
 	if cfg.Parking == (run.Parking{}) {
 		cfg.Parking = run.Ordinary([3]float64{cfg.Printer.Width, cfg.Printer.Depth, cfg.Printer.Height})
 	}
@@ -275,6 +286,7 @@ func (h *Host) unknow() {
 	h.seen = map[heat.Heater]time.Time{}
 	h.position = Position{}
 	h.point = run.Point{}
+	h.off = nil
 	h.heated, h.moved = true, true // and let everyone see it
 }
 

@@ -127,10 +127,10 @@ type folder struct {
 func (f folder) File(context.Context, string) (toolpath.File, error) { return f.file, nil }
 func (f folder) Read(string) (*os.File, error)                       { return os.Open(f.path) }
 
-func shelfOf(t *testing.T, layers int) folder {
+func shelfOf(t *testing.T, part samples.Part) folder {
 	t.Helper()
 	var body bytes.Buffer
-	if err := samples.Coupon(layers).Write(&body); err != nil {
+	if err := part.Write(&body); err != nil {
 		t.Fatal(err)
 	}
 	f := folder{path: filepath.Join(t.TempDir(), "coupon.gcode")}
@@ -168,19 +168,23 @@ func work(t *testing.T, files host.Files, open func() (io.ReadWriteCloser, error
 
 // workIn runs a host that keeps its journals in a folder, until leave is called
 // or the test ends.
-func workIn(t *testing.T, folder string, files host.Files, open func() (io.ReadWriteCloser, error)) (h *host.Host, kept *memory, leave func()) {
+func workIn(t *testing.T, folder string, files host.Files, open func() (io.ReadWriteCloser, error), change ...func(*host.Config)) (h *host.Host, kept *memory, leave func()) {
 	t.Helper()
 	kept = &memory{}
 	journals, err := journal.Open(folder)
 	if err != nil {
 		t.Fatal(err)
 	}
-	h = host.New(host.Config{
+	c := host.Config{
 		Journal: books{journals}, IdleAfter: 10 * time.Minute, KeepBed: 30 * time.Minute, UnusedFor: 30 * time.Minute,
 		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
-		Printer:  host.Printer{Name: "Vesper", Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
+		Printer:  host.Printer{Name: "Vesper", Filament: 1.75, Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
 		OpenPort: func(string, int) (io.ReadWriteCloser, error) { return open() },
-	})
+	}
+	for _, f := range change {
+		f(&c)
+	}
+	h = host.New(c)
 	if _, err := h.TakeUp(t.Context()); err != nil {
 		t.Fatal(err)
 	}
@@ -219,7 +223,7 @@ func until(t *testing.T, h *host.Host, within time.Duration, met func(host.Bench
 func isLive(b host.Bench) bool { return b.Link.Live() }
 
 func TestAWholePrintInVirtualTime(t *testing.T) {
-	files := shelfOf(t, 20)
+	files := shelfOf(t, samples.Coupon(20))
 	synctest.Test(t, func(t *testing.T) {
 		h, kept := work(t, files, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
 		until(t, h, 10*time.Second, isLive)
@@ -283,7 +287,7 @@ func TestAPortThatComesLater(t *testing.T) {
 }
 
 func TestAPrinterThatSaysNothingMoreIsGivenUp(t *testing.T) {
-	files := shelfOf(t, 20)
+	files := shelfOf(t, samples.Coupon(20))
 	synctest.Test(t, func(t *testing.T) {
 		var c *cable
 		h, _ := work(t, files, func() (io.ReadWriteCloser, error) { c = newCable(simprinter.Vesper()); return c, nil })
@@ -328,7 +332,7 @@ func TestASlowSubscriberIsLetGo(t *testing.T) {
 func printing(t *testing.T, c simprinter.Config, layers int) (*host.Host, *cable) {
 	t.Helper()
 	var c1 *cable
-	h, _ := work(t, shelfOf(t, layers), func() (io.ReadWriteCloser, error) { c1 = newCable(c); return c1, nil })
+	h, _ := work(t, shelfOf(t, samples.Coupon(layers)), func() (io.ReadWriteCloser, error) { c1 = newCable(c); return c1, nil })
 	until(t, h, 10*time.Second, isLive)
 	if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
 		t.Fatal(err)

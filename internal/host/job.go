@@ -91,7 +91,7 @@ func (h *Host) begin(f toolpath.File, body io.ReadCloser) error {
 	}
 	j := &job{
 		record: run.Record{
-			ID: id.String(), File: f.Name, SHA256: f.SHA256, State: run.Waiting, Created: time.Now().UTC().Truncate(time.Microsecond),
+			ID: id.String(), File: f.Name, SHA256: f.SHA256, State: run.Waiting, Created: h.wall(),
 			Commands: f.Commands, Filament: f.Filament, Estimate: f.Duration,
 		},
 		file: f,
@@ -243,7 +243,7 @@ func (h *Host) pausedByFile(why string) {
 
 // launch moves a waiting run on as its first line is said.
 func (h *Host) launch() {
-	h.job.record.Started = time.Now().UTC()
+	h.job.record.Started = h.wall()
 	next := run.Running
 	if len(h.job.file.Setpoints) > 0 {
 		next = run.Warming
@@ -285,7 +285,7 @@ func (h *Host) progress() {
 		j.pace.note(h.now())
 	}
 	if j.record.Laying.IsZero() && j.file.First > 0 && j.record.Taken >= j.file.First {
-		j.record.Laying = time.Now().UTC()
+		j.record.Laying = h.wall()
 		switch j.record.State {
 		case run.Warming:
 			h.moveTo(run.Running, "")
@@ -307,7 +307,7 @@ func (h *Host) endRun(s run.State, reason string) {
 		h.conv.DropFile()
 		h.conv.Hold(h.now(), false)
 	}
-	j.record.Ended = time.Now().UTC()
+	j.record.Ended = h.wall()
 	if err := h.moveTo(s, reason); err != nil { // from wherever it was, it is over
 		j.record.State, j.record.Reason = s, reason
 		h.cfg.Recorder.Run(j.record)
@@ -335,6 +335,7 @@ func (h *Host) runNow() *RunNow {
 	if now.Layer > 0 {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}
+	now.Lasted = j.record.Lasted(h.wall())
 	now.Forgotten = j.record.State == run.Interrupted && j.story.Lost
 	now.Left = j.pace.left(j.file.Duration, now.Progress.Left)
 	now.Warming = j.warmingTime(h)

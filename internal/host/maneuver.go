@@ -124,6 +124,7 @@ func (h *Host) carryOn() error {
 	if j.record.State != run.Held {
 		return fmt.Errorf("%w: it is %s, not held", ErrState, j.record.State)
 	}
+	h.off = nil
 	switch j.parking {
 	case leaving:
 		j.goOn = true
@@ -219,8 +220,7 @@ func (h *Host) stop(reason string) {
 		return
 	}
 	if h.haltsAtOnce() && !away {
-		h.urgent("M108") // ends a wait for heat
-		h.urgent("M410") // and the moves that are planned
+		h.urgent("M410") // breaks off the moves that are planned
 	}
 	hot := h.hot()
 	h.allOff(func(err error) {
@@ -246,15 +246,6 @@ func (h *Host) haltsAtOnce() bool { return h.firmware.Capabilities["EMERGENCY_PA
 func (h *Host) urgent(command string) {
 	h.lastTag++
 	h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: command, Tag: h.lastTag, Urgent: true})
-}
-
-// allOff turns every heater and the part fan off and calls done when the printer
-// has taken that.
-func (h *Host) allOff(done func(error)) {
-	for _, heater := range h.heatersNow() {
-		h.send(heat.SetCommand(heater.Heater, 0), nil)
-	}
-	h.send("M107", func(_ []string, err error) { done(err) })
 }
 
 // asked follows a host-action comment: something at the printer wants the run

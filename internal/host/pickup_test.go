@@ -15,6 +15,7 @@ import (
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/run"
 	"diathermon/internal/host"
+	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
 
@@ -26,6 +27,8 @@ type rig struct {
 	board    *simprinter.Board
 	begun    time.Time
 	journals string
+	kept     *memory
+	change   []func(*host.Config)
 	cable    *cable // nil while it is out
 	leave    func()
 }
@@ -34,9 +37,15 @@ type rig struct {
 // many layers.
 func newRig(t *testing.T, layers int) *rig {
 	t.Helper()
+	return newRigFor(t, samples.Coupon(layers))
+}
+
+// newRigFor is newRig for any part, with changes to the host's configuration.
+func newRigFor(t *testing.T, part samples.Part, change ...func(*host.Config)) *rig {
+	t.Helper()
 	config := simprinter.Vesper()
-	config.Record = true
-	r := &rig{t: t, files: shelfOf(t, layers), board: simprinter.NewBoard(config), begun: time.Now(), journals: t.TempDir()}
+	config.Record, config.Dialect.Trusting = true, true // so that it is the host that notices what is wrong
+	r := &rig{t: t, change: change, files: shelfOf(t, part), board: simprinter.NewBoard(config), begun: time.Now(), journals: t.TempDir()}
 	r.arrive()
 	r.until(10*time.Second, isLive)
 	if _, err := r.Start(t.Context(), "coupon.gcode", nil); err != nil {
@@ -49,13 +58,13 @@ func newRig(t *testing.T, layers int) *rig {
 func (r *rig) arrive() {
 	r.t.Helper()
 	r.plugIn()
-	r.Host, _, r.leave = workIn(r.t, r.journals, r.files, func() (io.ReadWriteCloser, error) {
+	r.Host, r.kept, r.leave = workIn(r.t, r.journals, r.files, func() (io.ReadWriteCloser, error) {
 		if r.cable == nil {
 			return nil, fs.ErrNotExist
 		}
 		r.cable.closed = false
 		return r.cable, nil
-	})
+	}, r.change...)
 }
 
 func (r *rig) plugIn() { r.cable = &cable{board: r.board, begun: r.begun} }

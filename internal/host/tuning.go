@@ -81,9 +81,13 @@ func (h *Host) Tuning(ctx context.Context) (*TuningNow, error) {
 }
 
 // ApplyTuning gives the firmware the constants that the last tuning has found, and
-// lets it keep them over a restart if save.
+// lets it keep them over a restart if save. It waits for the firmware's answer, for
+// as long as SetHeat does; what has come of it Tuning tells.
 func (h *Host) ApplyTuning(ctx context.Context, save bool) error {
+	ctx, cancel := context.WithTimeout(ctx, setpointWait)
+	defer cancel()
 	var refused error
+	answers, answered := 1, make(chan error, 2)
 	err := h.ask(ctx, func() {
 		t := h.tuning
 		switch {
@@ -94,11 +98,26 @@ func (h *Host) ApplyTuning(ctx context.Context, save bool) error {
 		case h.job != nil:
 			refused = fmt.Errorf("%w: %s is not done yet", ErrBusy, h.job.file.Name)
 		default:
-			h.send(t.Result.Command(t.Heater), func(_ []string, err error) { t.Applied = err == nil })
+			h.send(t.Result.Command(t.Heater), func(_ []string, err error) {
+				t.Applied = err == nil
+				answered <- err
+			})
 			if save {
-				h.send(heat.SaveCommand, func(_ []string, err error) { t.Saved = err == nil })
+				answers++
+				h.send(heat.SaveCommand, func(_ []string, err error) {
+					t.Saved = err == nil
+					answered <- err
+				})
 			}
 		}
 	})
-	return errors.Join(err, refused)
+	err = errors.Join(err, refused)
+	for ; err == nil && answers > 0; answers-- {
+		select {
+		case err = <-answered:
+		case <-ctx.Done():
+			return nil
+		}
+	}
+	return err
 }

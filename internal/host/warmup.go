@@ -76,7 +76,7 @@ func (h *Host) soakFirst(s heat.Soak) {
 		return
 	}
 	j.soaking = true
-	j.record.Started = time.Now().UTC()
+	j.record.Started = h.wall()
 	h.moveTo(run.Warming, "the bed soaks before the first line")
 }
 
@@ -111,9 +111,6 @@ func (h *Host) Cool(ctx context.Context) error {
 			refused = fmt.Errorf("%w: %s needs its heat; hold it or stop it first", ErrBusy, h.job.file.Name)
 		default:
 			h.endWarmUp("everything is to cool")
-			if h.haltsAtOnce() {
-				h.urgent("M108")
-			}
 			h.allOff(func(err error) { answered <- err })
 		}
 	})

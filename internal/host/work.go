@@ -200,7 +200,9 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 			h.show()
 			h.poll()
 			h.idleNozzle()
+			h.mindClock()
 			h.mindHeaters()
+			h.mindOff()
 			h.coolBed()
 		case err := <-failed:
 			return err
@@ -212,9 +214,6 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 				h.stop("the host was shut down")
 				cool = true
 			case h.link.Live() && h.warm():
-				if h.haltsAtOnce() {
-					h.urgent("M108")
-				}
 				h.allOff(func(error) { cool = true })
 			default:
 				cool = true

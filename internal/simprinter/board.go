@@ -60,6 +60,7 @@ type Board struct {
 	speed     float64 // M220
 	flow      float64 // M221
 	fan       float64
+	blocked   bool // no plastic comes out, whatever the gears do
 	heatedAt  float64
 	nozzle    *heater
 	bed       *heater
@@ -211,7 +212,7 @@ func (b *Board) pass(t float64) {
 	b.now = t
 	for b.heatedAt+heaterStep <= t {
 		flow := 0.0
-		if len(b.planner.moves) > 0 && b.planner.moves[0].begun {
+		if len(b.planner.moves) > 0 && b.planner.moves[0].begun && !b.blocked {
 			flow = b.planner.moves[0].flow
 		}
 		b.nozzle.step(b.cfg.Ambient, b.fan, flow)
@@ -219,8 +220,8 @@ func (b *Board) pass(t float64) {
 		b.heatedAt += heaterStep
 	}
 	for _, h := range []*heater{b.nozzle, b.bed} {
-		if h.sensor > h.Max+5 {
-			b.kill("MAXTEMP triggered, system stopped!")
+		if why := h.broken(); why != "" && !b.cfg.Dialect.Trusting {
+			b.kill(why + " triggered, system stopped!")
 		}
 	}
 	if t < b.stalled {
@@ -258,7 +259,7 @@ func (b *Board) made(m *move) {
 	if len(b.planner.moves) == 1 {
 		b.dry = m.ends
 	}
-	if m.filament > 0 && b.cfg.Record && (m.from[0] != m.to[0] || m.from[1] != m.to[1]) {
+	if m.filament > 0 && !b.blocked && b.cfg.Record && (m.from[0] != m.to[0] || m.from[1] != m.to[1]) {
 		b.segments = append(b.segments, Segment{From: [3]float64(m.from[:3]), To: [3]float64(m.to[:3]), Filament: m.filament})
 	}
 }
@@ -361,6 +362,9 @@ func (b *Board) Break(bed bool, f HeaterFault) {
 		b.nozzle.fault = f
 	}
 }
+
+// Block lets no plastic come out of the nozzle any more, or lets it come again.
+func (b *Board) Block(on bool) { b.blocked = on }
 
 // Place is where the nozzle really is, whatever the firmware believes, in mm.
 func (b *Board) Place() (x, y, z float64) {

@@ -293,7 +293,7 @@ func (b *Board) warm(h *heater, bothWays bool) func() bool {
 		if b.interrupt || h.target <= 0 {
 			return true
 		}
-		miss := h.target - h.sensor
+		miss := h.target - h.seen()
 		if miss < near && (!bothWays || miss > -near) {
 			steady = min(steady, b.now)
 		} else {

@@ -27,6 +27,9 @@ var controls = []struct {
 	{"power", "off|on", "switch the printer's power", (*Device).power},
 	{"stall", "TIME", "let the board do nothing at all for so long", lasting(func(d *Device, t time.Duration) { d.board.Stall(t) })},
 	{"latency", "TIME", "let its converter gather bytes for so long", lasting(func(d *Device, t time.Duration) { d.cfg.Latency = time.Duration(float64(t) / d.cfg.Warp) })},
+	{"break", "HEATER KIND", "break nozzle0 or bed: dead, stuck, weak 0.6 (the power left), loose 0.3 (the share not felt), unplugged or shorted", (*Device).breakHeater},
+	{"mend", "HEATER", "mend what was broken", func(d *Device, heater string) error { return d.breakHeater(heater + " well") }},
+	{"block", "on|off", "let no plastic come out of the nozzle, or let it come again", (*Device).block},
 	{"say", "TEXT", "let the printer say a line, such as //action:pause", func(d *Device, text string) error { d.board.say("%s", text); return nil }},
 }
 
@@ -57,7 +60,7 @@ func lasting(do func(*Device, time.Duration)) func(*Device, string) error {
 func Controls() string {
 	var b strings.Builder
 	for _, c := range controls {
-		fmt.Fprintf(&b, "  %-16s %s\n", strings.TrimSpace(c.name+" "+c.argument), c.use)
+		fmt.Fprintf(&b, "  %-18s %s\n", strings.TrimSpace(c.name+" "+c.argument), c.use)
 	}
 	return b.String()
 }
@@ -125,6 +128,46 @@ func (d *Device) power(argument string) error {
 	default:
 		return fmt.Errorf("found %q: use power off or power on", argument)
 	}
+	return nil
+}
+
+// faultKinds are the faults by their names; those with true take an amount.
+var faultKinds = map[string]struct {
+	kind   FaultKind
+	amount bool
+}{"well": {Well, false}, "dead": {Dead, false}, "stuck": {Stuck, false}, "weak": {Weak, true}, "loose": {Loose, true}, "unplugged": {Unplugged, false}, "shorted": {Shorted, false}}
+
+func (d *Device) breakHeater(argument string) error {
+	words := strings.Fields(argument)
+	if len(words) < 2 || words[0] != "nozzle0" && words[0] != "bed" {
+		return fmt.Errorf("found %q: name a heater, nozzle0 or bed, and what is to happen to it, such as bed dead", argument)
+	}
+	fault, known := faultKinds[words[1]]
+	if !known {
+		return fmt.Errorf("a heater cannot be %q: use dead, stuck, weak, loose, unplugged or shorted", words[1])
+	}
+	f := HeaterFault{Kind: fault.kind}
+	switch {
+	case fault.amount && len(words) == 3:
+		share, err := strconv.ParseFloat(words[2], 64)
+		if err != nil || !(share >= 0 && share <= 1) {
+			return fmt.Errorf("%q is no share between 0 and 1", words[2])
+		}
+		f.Amount = share
+	case fault.amount:
+		return fmt.Errorf("say how %s, from 0 to 1, such as %s %s 0.5", words[1], words[0], words[1])
+	case len(words) > 2:
+		return fmt.Errorf("found %q behind %s, which takes nothing more", strings.Join(words[2:], " "), words[1])
+	}
+	d.board.Break(words[0] == "bed", f)
+	return nil
+}
+
+func (d *Device) block(argument string) error {
+	if argument != "on" && argument != "off" {
+		return fmt.Errorf("found %q: use block on or block off", argument)
+	}
+	d.board.Block(argument == "on")
 	return nil
 }
 

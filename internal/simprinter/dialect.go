@@ -23,6 +23,7 @@ type Dialect struct {
 	Pausing      bool   // XOFF and XON are sent as the receive buffer fills and empties
 	RequestForm  string // "Resend: %d"
 	Temperatures bool   // they stand on every ok
+	Trusting     bool   // a sensor that is broken, or a heater that is too hot, does not stop it
 }
 
 // dialects sets one trait by its name.
@@ -41,6 +42,7 @@ var dialects = map[string]func(*Dialect){
 	"telling":   func(d *Dialect) { d.Telling = true },
 	"pausing":   func(d *Dialect) { d.Pausing = true },
 	"short":     func(d *Dialect) { d.RequestForm = "rs %d" },
+	"trusting":  func(d *Dialect) { d.Trusting = true },
 	"warm-oks":  func(d *Dialect) { d.Temperatures = true },
 	"unspaced":  func(d *Dialect) { d.RequestForm = "Resend:%d" },
 	"n-resends": func(d *Dialect) { d.RequestForm = "rs N%d" },

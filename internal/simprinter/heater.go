@@ -76,23 +76,39 @@ func (h *heater) step(ambient, fan, flow float64) {
 	h.control(dt)
 }
 
-// read is what the converter says now.
-func (h *heater) read() float64 {
+// seen is what the sensor says, without noise.
+func (h *heater) seen() float64 {
 	switch h.fault.Kind {
 	case Unplugged:
 		return -14.2
 	case Shorted:
 		return 391.7
 	}
-	v := h.sensor + h.rng.NormFloat64()*h.Noise
+	return h.sensor
+}
+
+// read is what the converter says now.
+func (h *heater) read() float64 {
+	v := h.seen() + h.rng.NormFloat64()*h.Noise
 	return math.Round(v/h.Quantum) * h.Quantum
+}
+
+// broken is why a firmware stops by itself; empty if it does not.
+func (h *heater) broken() string {
+	switch seen := h.seen(); {
+	case seen > h.Max+5:
+		return "MAXTEMP"
+	case seen < 0 && h.target > 0:
+		return "MINTEMP"
+	}
+	return ""
 }
 
 // control is the firmware's PID: full on far below, off far above, and in
 // between proportional, integral and smoothed derivative with the integral
 // bounded by what the output can do.
 func (h *heater) control(dt float64) {
-	seen := h.sensor
+	seen := h.seen()
 	h.slope += (-(seen-h.lastSeen)/dt - h.slope) * 0.05
 	h.lastSeen = seen
 	if h.tuning != nil {

@@ -74,12 +74,13 @@ func runOf(r run.Record) api.Run {
 	return api.Run{
 		ID: r.ID, File: r.File, SHA256: r.SHA256, State: string(r.State), Reason: r.Reason,
 		Created: r.Created.UTC(), Started: moment(r.Started), Laying: moment(r.Laying), Ended: moment(r.Ended),
-		Commands: r.Commands, Taken: r.Taken, FilamentMM: r.Filament, EstimateSeconds: r.Estimate.Seconds(),
+		Commands: r.Commands, Taken: r.Taken, FilamentMM: r.Filament, EstimateSeconds: r.Estimate.Seconds(), LastedSeconds: r.Lasted(time.Now()).Seconds(),
 	}
 }
 
 func runNowOf(r host.RunNow) api.Run {
 	out := runOf(r.Record)
+	out.LastedSeconds = r.Lasted.Seconds()
 	out.NeedsPlan = r.Forgotten
 	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), WarmSeconds: r.Warming.Seconds(), Layer: r.Layer, Layers: r.Layers, Z: r.Z}
 	return out

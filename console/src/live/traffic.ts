@@ -15,25 +15,29 @@ const upkeep = /^(ok )? ?(T:|B:|X:|echo:busy)|^N\d+ M(105|114|154|155)\b/
 export const useTraffic = defineStore('traffic', () => {
   const talk = shallowRef<Line[]>([])
   const reports = shallowRef<Line[]>([])
-  let last = 0
 
   async function load() {
     note((await answered(api.GET('/v1/wire', { params: { query: { limit: 4000 } } }))).lines)
   }
 
+  /** Takes lines in; those of the past may come after newer ones, and some twice. */
   function note(lines: Line[]) {
-    const fresh = lines.filter(l => l.seq > last)
-    if (fresh.length === 0) return
-    last = fresh.at(-1)!.seq
-    talk.value = [...talk.value, ...fresh.filter(l => !upkeep.test(l.text))].slice(-kept)
-    reports.value = [...reports.value, ...fresh.filter(l => upkeep.test(l.text))].slice(-kept)
+    talk.value = joined(talk.value, lines.filter(l => !upkeep.test(l.text)))
+    reports.value = joined(reports.value, lines.filter(l => upkeep.test(l.text)))
+  }
+
+  function joined(had: Line[], came: Line[]): Line[] {
+    if (came.length === 0) return had
+    const last = had.at(-1)?.seq ?? 0
+    if (came[0]!.seq > last) return [...had, ...came].slice(-kept) // as nearly always
+    const known = new Set(had.map(l => l.seq))
+    return [...had, ...came.filter(l => !known.has(l.seq))].sort((a, b) => a.seq - b.seq).slice(-kept)
   }
 
   /** Begins anew, when the host may have been started anew and counts from one again. */
   function forget() {
     talk.value = []
     reports.value = []
-    last = 0
   }
 
   return { talk, reports, load, note, forget }

@@ -68,10 +68,13 @@ const background: uPlot.Plugin = {
       for (const r of chart.runs) {
         const from = place(Date.parse(r.from) / 1000)
         const to = Math.max(place(Date.parse(r.to) / 1000), from + 2)
-        ctx.fillStyle = ink(0.05)
+        const narrow = to - from < 12 * devicePixelRatio
+        ctx.fillStyle = ink(narrow ? 0.1 : 0.05)
         ctx.fillRect(from, bbox.top, to - from, bbox.height)
-        ctx.strokeStyle = ink(0.25)
-        ctx.strokeRect(from, bbox.top, to - from, bbox.height)
+        if (!narrow) {
+          ctx.strokeStyle = ink(0.25)
+          ctx.strokeRect(from, bbox.top, to - from, bbox.height)
+        }
         if (to - from > 60 * devicePixelRatio) {
           ctx.fillStyle = ink(0.6)
           ctx.font = `${11 * devicePixelRatio}px Inter Variable, sans-serif`
@@ -102,6 +105,35 @@ const background: uPlot.Plugin = {
   },
 }
 
+/** A stroke from the lowest to the highest for points that stand alone: no line goes through them. */
+const lone = (lower: boolean): uPlot.Plugin => ({
+  hooks: {
+    draw: [u => {
+      const { ctx, bbox } = u
+      ctx.save()
+      ctx.beginPath()
+      ctx.rect(bbox.left, bbox.top, bbox.width, bbox.height)
+      ctx.clip()
+      for (const t of chart.traces) {
+        const values = lower ? t.duty : t.mean
+        ctx.strokeStyle = colourOf(t.heater)
+        ctx.lineWidth = widthOf(t.heater) * devicePixelRatio
+        ctx.lineCap = 'round'
+        for (const [i, v] of values.entries()) {
+          if (v == null || values[i - 1] != null || values[i + 1] != null) continue
+          const at = u.valToPos(t.at[i]! / 1000, 'x', true)
+          const [low, high] = lower ? [v * 100, v * 100] : [t.low[i] ?? v, t.high[i] ?? v]
+          ctx.beginPath()
+          ctx.moveTo(at, u.valToPos(low, 'y', true))
+          ctx.lineTo(at, u.valToPos(high, 'y', true) - 1)
+          ctx.stroke()
+        }
+      }
+      ctx.restore()
+    }],
+  },
+})
+
 function options(lower: boolean): uPlot.Options {
   const series: uPlot.Series[] = [{ label: 'Time', value: (_u, t: number | null) => moment(t) }]
   const bands: uPlot.Band[] = []
@@ -129,7 +161,7 @@ function options(lower: boolean): uPlot.Options {
     height: lower ? dutyHeight : degreesHeight,
     cursor: { drag: { x: true, y: false, setScale: false }, sync: { key: 'heat' } },
     legend: { live: true },
-    plugins: lower ? [] : [background],
+    plugins: lower ? [lone(true)] : [background, lone(false)],
     hooks: {
       setSelect: [u => {
         if (u.select.width > 4) emit('zoom', u.posToVal(u.select.left, 'x'), u.posToVal(u.select.left + u.select.width, 'x'))

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiDownload, mdiPause, mdiPlay, mdiStop } from '@mdi/js'
 import { useIntervalFn } from '../live/interval'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import { useHost } from '../live/host'
 import { span } from '../live/words'
@@ -17,10 +17,9 @@ const run = computed(() => host.run)
 const interrupted = computed(() => run.value?.state === 'interrupted')
 const recorded = computed(() => ['stopped', 'broken', 'interrupted'].includes(run.value?.state ?? ''))
 const share = computed(() => (run.value?.progress?.share ?? 0) * 100)
-const elapsed = computed(() => {
-  if (!run.value?.started) return 0
-  return ((run.value.ended ? Date.parse(run.value.ended) : now.value) - Date.parse(run.value.started)) / 1000
-})
+const told = ref(Date.now()) // when the run was told last, by this browser's clock, which need not agree with the host's
+watch(run, () => { told.value = now.value = Date.now() })
+const elapsed = computed(() => !run.value?.started ? 0 : run.value.lasted_seconds + (run.value.ended ? 0 : (now.value - told.value) / 1000))
 const colours: Record<string, string> = { finished: 'success', stopped: 'secondary', broken: 'error', interrupted: 'error', held: 'warning' }
 const colour = computed(() => colours[run.value?.state ?? ''] ?? 'primary')
 

@@ -11,6 +11,7 @@ import (
 // "what the file asks for flows" and "nothing flows", with Page's cumulative sum
 // test (E. S. Page, Continuous Inspection Schemes, Biometrika 41, 1954).
 type FlowWatch struct {
+	model   Model // of before anything spoke against the flow
 	past    []moment
 	from    float64 // s at which the balance being added up begins
 	sum     float64 // the test's cumulative sum
@@ -40,10 +41,15 @@ type FlowState struct {
 	Sure    float64 // from 0 to 1, how far the test has come to say so
 }
 
+// Doubtful reports whether so much speaks against the flow that no model should
+// learn from what is read now: it would learn that the heat is lost elsewhere.
+func (s FlowState) Doubtful() bool { return s.Sure > flowDoubt/flowLevel }
+
 // The test's constants.
 const (
 	flowStretch = 10.0 // s of one balance
 	flowLevel   = 27.0 // of the cumulative sum that is believed: e to this power against a false alarm
+	flowDoubt   = 4.0  // of the sum, from which on nothing is learned
 	flowMost    = 8.0  // that one balance may add to it: noise has fatter tails than the normal distribution
 	flowWarm    = 9    // balances until bias and noise are known
 	flowPace    = 0.03 // share of each balance by which they follow
@@ -58,6 +64,10 @@ func (w *FlowWatch) Note(at time.Duration, r Reading, m Model, c Conditions) Flo
 	if n := len(w.past); n > 0 && (now.at <= w.past[n-1].at || now.at-w.past[n-1].at > fullRate.Seconds()) {
 		w.Reset()
 	}
+	if w.sum >= flowDoubt { // one that learned since then may have learned from the fault
+		m = w.model
+	}
+	w.model = m
 	if !r.HasDuty || !m.Seasoned() || m.Melt <= 3*m.MeltError || r.Setpoint <= 0 || math.Abs(r.Actual-r.Setpoint) > 3*holdBand {
 		w.Reset()
 		return FlowState{Asked: c.Flow, Seen: math.NaN()}
@@ -77,7 +87,7 @@ func (w *FlowWatch) Note(at time.Duration, r Reading, m Model, c Conditions) Flo
 		asked += (w.past[i].at - w.past[i-1].at) * w.past[i].conditions.Flow
 	}
 	state := FlowState{Asked: asked / min(max(now.at-w.past[0].at, 1), 3*flowStretch), Seen: math.NaN(), Stopped: w.alarm, Sure: min(w.sum/flowLevel, 1)}
-	worth := m.Melt * state.Asked * (r.Actual - m.Ambient) * flowStretch
+	worth := m.Melt * state.Asked * (r.Actual - reference) * flowStretch
 	if state.Enough = w.seen >= flowWarm && worth >= flowEnough*math.Sqrt(max(w.noise, flowFloor)); state.Enough {
 		state.Seen = max(state.Asked*(1-w.missing), 0)
 	}
@@ -108,9 +118,9 @@ func (w *FlowWatch) balance(m Model, from, to float64) {
 	worth := 0.0
 	for i := first; i < last; i++ {
 		a, b := w.past[i], w.past[i+1]
-		above := (b.at - a.at) * ((a.actual+b.actual)/2 - m.Ambient)
-		taken -= (m.Loss + m.FanLoss*b.conditions.Fan) * above
-		worth += m.Melt * b.conditions.Flow * above
+		dt, actual := b.at-a.at, (a.actual+b.actual)/2
+		taken -= m.lost(actual, Conditions{Fan: b.conditions.Fan}) * dt
+		worth += m.Melt * b.conditions.Flow * (actual - reference) * dt
 	}
 	off := taken - worth - w.bias
 	w.seen++

@@ -72,7 +72,7 @@ func (l *Learner) fullDuty(setpoint float64, c Conditions) (Forecast, bool) {
 		if s < dead { // what the element was given before now
 			u = l.dutyAt(last.at + s - dead)
 		}
-		slope := m.Rise*u - m.losing(c)*(t-m.Ambient) + drift
+		slope := m.Rise*u - m.lost(t, c) + drift
 		if s > 4*dead+60 && slope <= 0 || s > most {
 			f.Never = true
 			return f, true
@@ -124,7 +124,7 @@ func (l *Learner) drift(m Model, now float64) float64 {
 	expected := m.Rise * integral(l.past, l.past[from].at-dead, l.past[end].at-dead)
 	for i := from + 1; i <= end; i++ {
 		a, b := l.past[i-1], l.past[i]
-		expected -= m.losing(b.conditions) * ((a.actual+b.actual)/2 - m.Ambient) * (b.at - a.at)
+		expected -= m.lost((a.actual+b.actual)/2, b.conditions) * (b.at - a.at)
 	}
 	trust := span / (span + 2*dead + 5)
 	return trust * (l.past[end].actual - l.past[from].actual - expected) / span

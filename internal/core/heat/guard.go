@@ -222,7 +222,7 @@ func (g *Guard) judgeRise(m Model, judge func(GuardName, bool, func() string)) {
 	expected, given := 0.0, (last.at-from.at)*m.Rise
 	for ; i+1 < len(g.past); i++ {
 		a, b := g.past[i], g.past[i+1]
-		expected += (b.at - a.at) * max(m.Rise-m.losing(b.conditions)*(a.actual-m.Ambient), 0)
+		expected += (b.at - a.at) * max(m.Rise-m.lost(a.actual, b.conditions), 0)
 	}
 	rose := last.actual - from.actual
 	judge(NoRise, expected >= riseLeast && expected >= spareShare*given && rose < riseShare*expected, func() string {
@@ -260,7 +260,7 @@ func (g *Guard) judgeRunaway(m Model, judge func(GuardName, bool, func() string)
 	explained, given := 0.0, integral(g.past, from.at-dead, last.at-dead)
 	for ; i+1 < len(g.past); i++ {
 		a, b := g.past[i], g.past[i+1]
-		explained -= (b.at - a.at) * m.losing(b.conditions) * ((a.actual+b.actual)/2 - m.Ambient)
+		explained -= (b.at - a.at) * m.lost((a.actual+b.actual)/2, b.conditions)
 	}
 	explained += m.Rise * given
 	strange := last.actual - from.actual - explained

@@ -91,7 +91,7 @@ func (c *Checkup) Note(wall time.Time, at time.Duration, r Reading, m Model, k C
 	if c.rising && !c.there && r.Duty >= fullDutyAt && at-c.mono > inSeconds(dead) {
 		c.seconds += dt
 		c.given += dt * r.Duty
-		c.gained += r.Actual - c.last.actual + dt*m.losing(k)*(r.Actual-m.Ambient)
+		c.gained += r.Actual - c.last.actual + dt*m.lost(r.Actual, k)
 	}
 	if !c.there && math.Abs(r.Actual-c.setpoint) <= holdBand {
 		c.there = true

@@ -15,10 +15,13 @@ type Conditions struct {
 
 // A Model is how one heater behaves: a first-order plus dead-time model
 //
-//	dT/dt = Rise·u(t−Dead) − (Loss + FanLoss·fan + Melt·flow)·(T − Ambient)
+//	dT/dt = Rise·u(t−Dead) − Loss·(T − Ambient) − (FanLoss·fan + Melt·flow)·(T − 25 °C)
 //
 // with u the duty. Gain and time constant of the textbook form are Rise/Loss and
-// 1/Loss (K. J. Åström, T. Hägglund, Advanced PID Control, 2006, chapter 2).
+// 1/Loss (K. J. Åström, T. Hägglund, Advanced PID Control, 2006, chapter 2). A
+// heater that has long been at one temperature does not tell Ambient from Loss; so
+// fan and filament, whose shares it does tell, are counted from a temperature that
+// does not move.
 type Model struct {
 	Rise    float64       // K/s at full duty
 	Loss    float64       // 1/s
@@ -50,10 +53,13 @@ func (m Model) TimeConstant() time.Duration { return inSeconds(1 / m.Loss) }
 
 // Holding is the duty that holds a temperature.
 func (m Model) Holding(t float64, c Conditions) float64 {
-	return m.losing(c) * (t - m.Ambient) / m.Rise
+	return m.lost(t, c) / m.Rise
 }
 
-func (m Model) losing(c Conditions) float64 { return m.Loss + m.FanLoss*c.Fan + m.Melt*c.Flow }
+// lost is what goes away from a heater at a temperature, K/s.
+func (m Model) lost(t float64, c Conditions) float64 {
+	return m.Loss*(t-m.Ambient) + (m.FanLoss*c.Fan+m.Melt*c.Flow)*(t-reference)
+}
 
 // Cooling is how long a heater that is off takes from one temperature to another,
 // and whether it gets there at all in this room.
@@ -88,6 +94,10 @@ const (
 	jump     = 40.0             // K between two readings that no heater does
 	forget   = 6 * 3600.0       // s of readings after which one counts a third
 	priorRow = 1e-4             // weight of the belief that fan and filament carry nothing away
+
+	// What the room is believed to differ from reference, K. Rooms differ more, but
+	// rows of hours at one temperature claim to tell more of it than they do.
+	roomSpread = 2.0
 )
 
 // sums are the normal equations of one dead time.
@@ -113,8 +123,18 @@ func (s *sums) add(x [unknowns]float64, y, keep float64) {
 }
 
 // solve returns the least-squares solution, its standard deviations and the mean
-// square of what it leaves.
+// square of what it leaves. Where the readings do not tell, the room is believed
+// to be as rooms are.
 func (s *sums) solve() (beta, sd [unknowns]float64, left float64, ok bool) {
+	beta, sd, left, ok = s.solveWith(priorRow)
+	if !ok || beta[1] <= 0 {
+		return beta, sd, left, ok
+	}
+	return s.solveWith(max(left/math.Pow(roomSpread*beta[1], 2), priorRow))
+}
+
+// solveWith is solve with a weight of the belief that Ambient is reference.
+func (s *sums) solveWith(room float64) (beta, sd [unknowns]float64, left float64, ok bool) {
 	if s.N < unknowns+3 {
 		return beta, sd, 0, false
 	}
@@ -125,6 +145,7 @@ func (s *sums) solve() (beta, sd [unknowns]float64, left float64, ok bool) {
 		}
 		a.SetSym(i, i, s.XX[i][i]+priorRow)
 	}
+	a.SetSym(2, 2, s.XX[2][2]+room)
 	var c mat.Cholesky
 	if !c.Factorize(a) {
 		return beta, sd, 0, false

@@ -18,6 +18,7 @@ type rig struct {
 	asked   float64 // flow that the file asks for
 	learned map[heat.Heater]*heat.Learner
 	last    map[heat.Heater]heat.Reading
+	doubt   bool                 // whether filament flows, so that the nozzle is not learned from
 	each    func(r heat.Reading) // besides
 }
 
@@ -31,7 +32,9 @@ func (r *rig) pass(d time.Duration) {
 		r.now += time.Second
 		r.Advance(time.Second)
 		for _, reading := range heat.ParseReport(r.Report()) {
-			r.learned[reading.Heater].Note(r.now, reading, heat.Conditions{Fan: r.Fan, Flow: r.asked})
+			if !r.doubt || reading.Heater != heat.Nozzle {
+				r.learned[reading.Heater].Note(r.now, reading, heat.Conditions{Fan: r.Fan, Flow: r.asked})
+			}
 			r.last[reading.Heater] = reading
 			if r.each != nil {
 				r.each(reading)

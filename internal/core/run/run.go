@@ -81,6 +81,17 @@ type Record struct {
 	Estimate time.Duration
 }
 
+// Lasted is how long the run went on: from its first line to its end, or to now.
+func (r Record) Lasted(now time.Time) time.Duration {
+	switch {
+	case r.Started.IsZero():
+		return 0
+	case !r.Ended.IsZero():
+		now = r.Ended
+	}
+	return max(now.Sub(r.Started), 0)
+}
+
 // A Mark ties a point in the file to what has been done when it is reached.
 type Mark struct {
 	Command int     // commands said before this point

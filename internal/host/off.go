@@ -1,0 +1,64 @@
+package host
+
+import (
+	"time"
+
+	"diathermon/internal/core/heat"
+)
+
+// turningOff follows heaters that are to be off until the printer reports that
+// they are.
+type turningOff struct {
+	begun, urged time.Duration
+	taken, told  bool
+}
+
+const (
+	urgeEvery   = time.Second
+	urgeAtLeast = 3 * time.Second  // some firmwares take a line before they carry it out
+	obeyWithin  = 15 * time.Second // before a person is told
+	urgeFor     = 2 * time.Minute
+)
+
+// allOff turns every heater and the part fan off and calls done when the printer
+// has taken that. A wait for heat that is under way is broken off, and those that
+// the printer has read already and begins behind it.
+func (h *Host) allOff(done func(error)) {
+	o := &turningOff{begun: h.now(), urged: h.now()}
+	h.off = o
+	if h.haltsAtOnce() {
+		h.urgent("M108")
+	}
+	for _, heater := range h.heatersNow() {
+		h.send(heat.SetCommand(heater.Heater, 0), nil)
+	}
+	h.send("M107", func(_ []string, err error) {
+		o.taken = true
+		done(err)
+	})
+}
+
+// mindOff urges a printer that still has a setpoint after it was told to turn its
+// heaters off: it may be waiting for heat, and for the next heater after that.
+func (h *Host) mindOff() {
+	o := h.off
+	if o == nil {
+		return
+	}
+	now, on := h.now(), false
+	for _, w := range h.heaters {
+		on = on || w.Last.Setpoint > 0
+	}
+	switch {
+	case !on && o.taken && now-o.begun > urgeAtLeast, now-o.begun > urgeFor:
+		h.off = nil
+		return
+	case on && !o.told && now-o.begun > obeyWithin:
+		o.told = true
+		h.message("error", "the printer still heats although it was told to turn its heaters off: it reads nothing while it waits for heat. Switch it off if that takes too long")
+	}
+	if on && h.haltsAtOnce() && now-o.urged >= urgeEvery {
+		o.urged = now
+		h.urgent("M108")
+	}
+}
