@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -17,6 +18,8 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/client"
+	"diathermon/internal/records/cluster"
+	"diathermon/internal/simprinter"
 )
 
 // process is a service that runs as a program of its own.
@@ -298,5 +301,50 @@ func TestADatabaseThatIsKilledDisturbsNothing(t *testing.T) {
 	}
 	if len(log.Readings) < 100 {
 		t.Errorf("only %d readings", len(log.Readings))
+	}
+}
+
+func TestRecordsOutliveADatabaseAndAProcessThatGoAway(t *testing.T) {
+	dir := reachable(t)
+	own, err := cluster.Start(t.Context(), filepath.Join(dir, "database"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	stop := sync.OnceFunc(func() { own.Stop() })
+	t.Cleanup(func() { stop() })
+	printer := quick()
+	printer.Warp, printer.Dialect.Trusting = 20, true
+	b := start(t, printer)
+	b.service.Close()
+	b.config.Database = own.URL
+	b.up()
+	b.live()
+	b.mustSend("part.gcode", coupon(t, 3), true)
+	b.untilRun("running")
+	stop()
+	run := b.untilRun("finished")
+	b.device.Do(func(board *simprinter.Board) { board.Break(true, simprinter.HeaterFault{Kind: simprinter.Shorted}) })
+	alarm := b.until("an alarm", func(now api.Bench) bool { return len(now.Alarms) > 0 }).Alarms[0]
+	b.service.Close()
+
+	if own, err = cluster.Start(t.Context(), filepath.Join(dir, "database")); err != nil {
+		t.Fatal(err)
+	}
+	stop = sync.OnceFunc(func() { own.Stop() })
+	b.config.Database = own.URL
+	b.up()
+	kept, err := b.Run(t.Context(), run.ID)
+	if err != nil || kept.State != "finished" || kept.Taken != run.Taken {
+		t.Errorf("the run is kept as %+v, %v", kept, err)
+	}
+	if now := mustBench(b); len(now.Alarms) == 0 || now.Alarms[0].ID != alarm.ID {
+		t.Errorf("the alarms that wait are %+v, want %s", now.Alarms, alarm.ID)
+	}
+	chart, err := b.HeatChart(t.Context(), client.Window{Run: run.ID}, 1000)
+	if err != nil || len(chart.Traces) != 2 || !slices.ContainsFunc(chart.Marks, func(m api.HeatMark) bool { return m.Kind == "setpoint" }) {
+		t.Errorf("its stretch of the log has %d traces and the marks %+v, %v", len(chart.Traces), chart.Marks, err)
+	}
+	if _, err := os.Stat(filepath.Join(b.config.Data, "records-waiting.jsonl")); !os.IsNotExist(err) {
+		t.Errorf("written, and the file is there: %v", err)
 	}
 }

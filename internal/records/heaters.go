@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"time"
 
-	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"diathermon/internal/core/heat"
@@ -148,88 +147,4 @@ func (r *Records) DeleteWarmUp(ctx context.Context, name string) error {
 		return fmt.Errorf("%w: %q", heat.ErrNoWarmUp, name)
 	}
 	return res.Error
-}
-
-// heaterRecords are what a Writer takes of heaters, besides marks.
-type heaterRecords struct {
-	alarms   []alarmRow
-	episodes []episodeRow
-	models   map[heat.Heater]modelRow // the newest of each
-}
-
-func (h *heaterRecords) size() int { return len(h.alarms) + len(h.episodes) + len(h.models) }
-
-// write puts them into the database. Alarms come again when they are
-// acknowledged.
-func (h *heaterRecords) write(tx *gorm.DB) error {
-	tx = tx.Clauses(clause.OnConflict{UpdateAll: true}).Session(&gorm.Session{})
-	for _, a := range h.alarms {
-		if err := tx.Create(&a).Error; err != nil {
-			return err
-		}
-	}
-	for _, e := range h.episodes {
-		if err := tx.Create(&e).Error; err != nil {
-			return err
-		}
-	}
-	for _, m := range h.models {
-		if err := tx.Create(&m).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// restore puts back what was not written, before what has come since.
-func (h *heaterRecords) restore(old heaterRecords) (merged uint64) {
-	h.alarms, h.episodes = append(old.alarms, h.alarms...), append(old.episodes, h.episodes...)
-	for name, m := range old.models {
-		if _, newer := h.models[name]; newer {
-			merged++
-			continue
-		}
-		if h.models == nil {
-			h.models = map[heat.Heater]modelRow{}
-		}
-		h.models[name] = m
-	}
-	return merged
-}
-
-// Alarm takes an alarm that was raised, or acknowledged.
-func (w *Writer) Alarm(a heat.Alarm) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	w.heaters.alarms = append(w.heaters.alarms, alarmRow{
-		ID: a.ID, At: a.At, Heater: string(a.Heater), Guard: string(a.Guard), Action: string(a.Action), Text: a.Text, Acknowledged: pointer(a.Acknowledged), By: a.By,
-	})
-	w.taken++
-}
-
-// Episode takes what a warm-up or an hour of holding tells of a heater.
-func (w *Writer) Episode(e heat.Episode) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	w.heaters.episodes = append(w.heaters.episodes, episodeRow{
-		Heater: string(e.Heater), Kind: string(e.Kind), At: e.At, Took: e.Took.Seconds(), Setpoint: e.Setpoint, Began: e.From, Rise: e.Rise, Overshoot: e.Overshoot, Duty: e.Duty, Ripple: e.Ripple,
-	})
-	w.taken++
-}
-
-// Learned takes what has been learned of a heater.
-func (w *Writer) Learned(h heat.Heater, l heat.Learner) {
-	learned, err := json.Marshal(l)
-	if err != nil { // a number that JSON does not know: it is not worth keeping
-		return
-	}
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	if w.heaters.models == nil {
-		w.heaters.models = map[heat.Heater]modelRow{}
-	}
-	if _, waiting := w.heaters.models[h]; !waiting {
-		w.taken++
-	}
-	w.heaters.models[h] = modelRow{Heater: string(h), At: time.Now().UTC(), Learned: string(learned)}
 }

@@ -127,8 +127,14 @@ func (s *Service) start(ctx context.Context, c Config) error {
 		return err
 	}
 	s.closers = append(s.closers, func() { kept.Close() })
-	writer := records.NewWriter(kept, s.log)
+	writer, err := records.NewWriter(kept, filepath.Join(data, "records-waiting.jsonl"), s.log)
+	if err != nil {
+		return err
+	}
 	s.work(writer.Work)
+	if err := flush(ctx, writer); err != nil { // what waited is read below
+		return fmt.Errorf("the database does not take the records that waited for it: %w", err)
+	}
 	if err := makeUp(ctx, kept, writer, c.Past); err != nil {
 		return err
 	}
@@ -211,6 +217,15 @@ func makeUp(ctx context.Context, kept *records.Records, writer *records.Writer, 
 		return fmt.Errorf("making up the past: %w", err)
 	}
 	return writer.Flush(ctx)
+}
+
+// flushTime is how long records that waited may take at the start.
+const flushTime = time.Minute
+
+func flush(ctx context.Context, w *records.Writer) error {
+	ctx, cancel := context.WithTimeout(ctx, flushTime)
+	defer cancel()
+	return w.Flush(ctx)
 }
 
 // readyMade puts the ready-made warm-ups there at the first start.
