@@ -1,11 +1,14 @@
 package e2e
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/cdp"
+	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
@@ -125,6 +128,8 @@ func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
 	b.do(page, chromedp.WaitVisible(`[data-heat-chart] canvas`), chromedp.WaitVisible(`//*[@data-health][contains(., "longer to")]`))
 	b.click(page, `//span[normalize-space(.)="3 years"]`)
 	b.do(page, chromedp.WaitVisible(`//summary[contains(., "What happened")]`))
+	b.click(page, `//span[normalize-space(.)="15 min"]`, `[data-compare] .v-field`, `(//*[@role="option"][contains(., "Bed to")])[1]`)
+	b.do(page, chromedp.WaitVisible(`//*[@data-heat-chart]//*[contains(@class, "u-legend")]//*[contains(., "Bed to")]`))
 	b.click(page, `(//*[@data-warm-ups]//button[contains(., "Begin")])[1]`)
 	b.until("the warm-up", func(now api.Bench) bool { return now.WarmUp != nil && now.WarmUp.WarmUp.Name == "PLA" })
 	b.do(page, chromedp.WaitVisible(`//*[@data-warming][contains(., "PLA")]`), chromedp.WaitVisible(`//*[@data-warming][contains(., "ready")]`))
@@ -146,4 +151,42 @@ func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
 		b.until("one alarm less", func(then api.Bench) bool { return len(then.Alarms) < len(now.Alarms) })
 	}
 	b.do(page, chromedp.WaitNotPresent(`[data-alarm]`))
+}
+
+// slowPast lets the console's question for the past traffic be answered only when
+// the test says so.
+const slowPast = `
+const real = window.fetch
+window.fetch = async (...asked) => {
+  const answer = await real(...asked)
+  if (String(asked[0].url ?? asked[0]).includes("/v1/wire?")) await new Promise(go => { window.answerNow = go })
+  return answer
+}`
+
+func TestTheWireShowsThePastAlsoWhenNewLinesComeFirst(t *testing.T) {
+	b := start(t, quick()).live()
+	say := func(text string) {
+		if _, err := b.Say(t.Context(), "M118 "+text); err != nil {
+			t.Fatal(err)
+		}
+	}
+	page := b.browser(390, 844, false)
+	say("the first word")
+	b.do(page,
+		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			_, err := cdp.Call(ctx, t, cdppage.AddScriptToEvaluateOnNewDocument, cdppage.AddScriptToEvaluateOnNewDocumentParams{Source: slowPast})
+			return err
+		}),
+		chromedp.Navigate(b.service.URL+"/wire"),
+	)
+	ask(b, page, chromedp.Poll[bool](`window.answerNow !== undefined`))
+	say("the second word")
+	b.do(page,
+		chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:the second word")]`),
+		chromedp.Evaluate[chromedp.Void](`window.answerNow()`),
+		chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:the first word")]`),
+	)
+	if said := ask(b, page, chromedp.Text(`[role=log]`)); strings.Index(said, "echo:the first word") > strings.Index(said, "echo:the second word") {
+		t.Errorf("they are out of order: %s", said)
+	}
 }

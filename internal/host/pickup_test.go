@@ -161,7 +161,7 @@ func TestARunThatIsCutOffAtItsVeryEndFinishes(t *testing.T) {
 	}
 }
 
-func TestALineSaidAsASilenceEndsCountsForTheNextHost(t *testing.T) {
+func TestARunGoesOnInAnotherHostAfterASilence(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		r := newRig(t, 12)
 		r.until(time.Hour, drawing)

@@ -97,7 +97,7 @@ watch([compared, () => win.chart.value], async () => {
       </div>
       <v-alert v-if="win.problem.value" type="error" variant="tonal" class="mb-3">{{ win.problem.value }}</v-alert>
       <HeatWindow v-if="win.chart.value" :chart="win.chart.value" :overlay="overlay" :ahead="ahead" @zoom="win.show" />
-      <v-select v-model="compared" :items="episodes" label="Compare with an earlier warm-up" variant="outlined" density="compact" hide-details clearable class="mt-3" style="max-width: 460px" @update:menu="(open: boolean) => open && host.attempt(loadEpisodes)" />
+      <v-select v-model="compared" data-compare :items="episodes" label="Compare with an earlier warm-up" variant="outlined" density="compact" hide-details clearable class="mt-3" style="max-width: 460px" @update:menu="(open: boolean) => open && host.attempt(loadEpisodes)" />
       <details v-if="(win.chart.value?.marks.length ?? 0) > 0" class="mt-3 text-body-small">
         <summary>What happened in this window ({{ win.chart.value!.marks.length }})</summary>
         <ul class="ps-5 mt-1"><li v-for="(m, i) in win.chart.value!.marks.slice(-60)" :key="i" class="break">{{ new Date(m.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'medium', hourCycle: 'h23' }) }} — {{ m.text }}</li></ul>
