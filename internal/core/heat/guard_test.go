@@ -144,6 +144,34 @@ func found(t testing.TB, printers uint64) map[string][]float64 {
 
 func TestEveryFaultIsFound(t *testing.T) { found(t, 4) }
 
+func TestAModelDoesNotLearnFromAFault(t *testing.T) {
+	for _, f := range []simprinter.HeaterFault{{Kind: simprinter.Dead}, {Kind: simprinter.Stuck}} {
+		c, rng := drawn(7)
+		w := newWatched(c)
+		w.print(rng)
+		w.pass(time.Hour)
+		before := w.learned[heat.Bed].Model()
+		if f.Kind == simprinter.Dead {
+			w.Set(0, 80)
+		}
+		w.Break(true, f)
+		w.pass(4 * time.Minute)
+		if after := w.learned[heat.Bed].Model(); after.Rise < 0.9*before.Rise || after.Rise > 1.1*before.Rise {
+			t.Errorf("with fault %d it learned a rise of %.3f K/s, before it was %.3f", f.Kind, after.Rise, before.Rise)
+		}
+		w.Break(true, simprinter.HeaterFault{Kind: simprinter.Weak, Amount: 0.4}) // another heater, for good
+		w.Set(0, 60)
+		w.pass(time.Hour)
+		w.Set(0, 0)
+		w.pass(2 * time.Hour)
+		w.Set(0, 60)
+		w.pass(time.Hour)
+		if after := w.learned[heat.Bed].Model(); after.Rise > 0.75*before.Rise {
+			t.Errorf("an hour of another heater after fault %d left the rise at %.3f K/s of %.3f", f.Kind, after.Rise, before.Rise)
+		}
+	}
+}
+
 // BenchmarkGuards measures how long each fault goes unnoticed, over 200 printers,
 // and counts false alarms in 1,000 hours of ordinary printing.
 func BenchmarkGuards(b *testing.B) {

@@ -98,6 +98,10 @@ const (
 	// What the room is believed to differ from reference, K. Rooms differ more, but
 	// rows of hours at one temperature claim to tell more of it than they do.
 	roomSpread = 2.0
+
+	oddLeast = 3.0   // K by which a row is at least strange
+	oddShare = 0.4   // and of the rise at full duty
+	oddFor   = 300.0 // s after which what is strange is believed: the heater is another one
 )
 
 // sums are the normal equations of one dead time.
@@ -188,6 +192,7 @@ type Learner struct {
 
 	past  []moment
 	since float64 // s since the last row
+	odd   float64 // s of strange rows in a row
 	goal  goal
 	model Model
 	fresh bool // model is that of Sums
@@ -273,6 +278,13 @@ func (l *Learner) row(from, to float64) {
 	if !warm { // it tells nothing but the room
 		return
 	}
+	if l.strange(x, y, from, to) {
+		if l.odd += to - from; l.odd < oddFor {
+			return
+		}
+	} else {
+		l.odd = 0
+	}
 	if l.Sums == nil {
 		l.Sums = make([]sums, len(deadTimes))
 	}
@@ -285,6 +297,21 @@ func (l *Learner) row(from, to float64) {
 		l.Sums[i].add(x, y, keep)
 	}
 	l.fresh = false
+}
+
+// strange reports whether a row is far from what the model says of a heater that is
+// fully on or off: something has broken, and a model that learned from that would
+// take it for granted.
+func (l *Learner) strange(x [unknowns]float64, y, from, to float64) bool {
+	m := l.Model()
+	dead, took := m.Dead.Seconds(), to-from
+	if !m.Seasoned() || from-dead < l.past[0].at {
+		return false
+	}
+	given := integral(l.past, from-dead, to-dead)
+	expected := m.Rise*given + m.Loss*(x[1]+(m.Ambient-reference)*x[2]) + m.FanLoss*x[3] + m.Melt*x[4]
+	far := math.Abs(y-expected) > oddLeast+oddShare*m.Rise*took
+	return far && (given >= fullDutyAt*took || given <= noDutyAt*took)
 }
 
 // index returns the first reading at or after a time.
