@@ -120,9 +120,6 @@ func (h *Host) Resume(ctx context.Context, id string) (RunNow, error) {
 		if j.record.State == run.Interrupted {
 			return fmt.Errorf("%w: it is interrupted; it is picked up by a plan", ErrState)
 		}
-		if len(h.alarms) > 0 {
-			return fmt.Errorf("%w: %s", ErrAlarm, h.alarms[0].Text)
-		}
 		return h.carryOn()
 	})
 }

@@ -3,6 +3,7 @@ package host
 import (
 	"context"
 	"fmt"
+	"maps"
 	"strings"
 	"time"
 
@@ -196,6 +197,9 @@ func (h *Host) mark(at time.Time, kind heat.MarkKind, heater heat.Heater, text s
 func (h *Host) taken(e wire.Event) {
 	if h.line.Parse([]byte(e.Request.Command)) == nil {
 		h.pushedBy(func() { h.point.Apply(&h.line) })
+		if j := h.job; j != nil && j.cooled != nil && e.Request.Lane == wire.File && heats(e.Request.Command) {
+			j.cooled = maps.Clone(h.point.Setpoints) // it was under way when the heaters were turned off
+		}
 	}
 	if e.Request.Lane == wire.Manual {
 		h.answer(e.Request.Tag, e.Lines, nil)

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"math"
 	"slices"
 	"time"
@@ -181,20 +180,22 @@ func (h *Host) raise(a heat.Alarm) {
 	h.message("alarm", a.Text)
 	h.decide("alarm %s of the %s, %s: %s", a.Guard, a.Heater, a.Action, a.Text)
 	h.log.Error("alarm", "guard", a.Guard, "heater", a.Heater, "action", a.Action, "text", a.Text)
-	going := h.job != nil && (h.job.record.State == run.Running || h.job.record.State == run.Warming) && h.job.stop == ""
+	going := h.job != nil && h.job.stop == "" && (h.job.record.State == run.Running || h.job.record.State == run.Warming || h.job.parking == returning)
 	switch a.Action {
 	case heat.HoldRun:
 		if going {
 			h.hold(a.Text)
 		}
 	case heat.CoolOff:
-		if going {
-			h.job.cooled = maps.Clone(h.point.Setpoints)
+		switch {
+		case going && h.job.parking == returning:
+			h.cutReturn(a.Text)
+		case going:
 			h.hold(a.Text)
-			h.job.idled = true
 		}
 		h.endWarmUp("an alarm")
 		if h.conv != nil {
+			h.coolHeld()
 			h.allOff(func(error) {})
 		}
 	case heat.HaltAll:

@@ -1,8 +1,11 @@
 package host_test
 
 import (
+	"context"
 	"errors"
+	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -165,4 +168,159 @@ func TestAClockThatIsSetInTheMiddleOfARun(t *testing.T) {
 			})
 		})
 	}
+}
+
+// mend lets what broke be whole again and acknowledges every alarm.
+func (r *rig) mend() {
+	r.t.Helper()
+	r.board.Break(true, simprinter.HeaterFault{})
+	r.until(time.Minute, func(b host.Bench) bool { return b.Heaters[1].Actual > 0 && b.Heaters[1].Actual < 120 })
+	for {
+		b := r.until(time.Second, func(host.Bench) bool { return true })
+		if len(b.Alarms) == 0 {
+			return
+		}
+		if _, err := r.Acknowledge(r.t.Context(), b.Alarms[0].ID, "a keeper"); err != nil {
+			r.t.Fatal(err)
+		}
+	}
+}
+
+// TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff lets heaters be turned off at
+// every stage of a run, by an alarm or a person, and the run be resumed at once or
+// when everything is quiet.
+func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
+	alarm := func(r *rig) {
+		r.board.Break(true, simprinter.HeaterFault{Kind: simprinter.Shorted})
+		r.until(time.Minute, func(b host.Bench) bool { return len(b.Alarms) > 0 && b.Run.State == run.Held })
+		if _, err := r.Resume(r.t.Context(), ""); !errors.Is(err, host.ErrAlarm) {
+			r.t.Errorf("resuming before it is acknowledged: %v", err)
+		}
+		r.mend()
+	}
+	hold := func(r *rig) {
+		if _, err := r.Hold(r.t.Context(), ""); err != nil {
+			r.t.Fatal(err)
+		}
+	}
+	cool := func(r *rig) {
+		if err := r.Cool(r.t.Context()); err != nil {
+			r.t.Fatal(err)
+		}
+	}
+	resume := func(r *rig) {
+		if _, err := r.Resume(r.t.Context(), ""); err != nil {
+			r.t.Fatal(err)
+		}
+	}
+	heating := func(b host.Bench) bool { return b.Heaters[1].Setpoint > 0 && b.Heaters[1].Actual > 30 }
+	nozzle := func(b host.Bench) bool { return b.Heaters[0].Actual > 160 && b.Run.State == run.Warming }
+	for name, do := range map[string]func(*rig){
+		"while the bed warms up":    func(r *rig) { r.until(time.Hour, heating); alarm(r) },
+		"while the nozzle warms up": func(r *rig) { r.until(time.Hour, nozzle); alarm(r) },
+		"while it draws":            func(r *rig) { r.until(time.Hour, drawing); alarm(r) },
+		"on its way off the part":   func(r *rig) { r.until(time.Hour, drawing); hold(r); alarm(r) },
+		"while it is parked": func(r *rig) {
+			r.until(time.Hour, drawing)
+			hold(r)
+			time.Sleep(time.Minute)
+			alarm(r)
+		},
+		"while it comes back": func(r *rig) {
+			r.until(time.Hour, drawing)
+			hold(r)
+			time.Sleep(15 * time.Minute) // the nozzle is let go cold
+			resume(r)
+			time.Sleep(20 * time.Second)
+			alarm(r)
+		},
+		"by hand, on its way off the part": func(r *rig) { r.until(time.Hour, drawing); hold(r); cool(r) },
+		"by hand, and nobody waits for that": func(r *rig) {
+			r.until(time.Hour, drawing)
+			hold(r)
+			ctx, cancel := context.WithTimeout(r.t.Context(), time.Millisecond)
+			defer cancel()
+			if err := r.Cool(ctx); err != nil {
+				r.t.Fatal(err)
+			}
+		},
+		"by hand, parked": func(r *rig) {
+			r.until(time.Hour, drawing)
+			hold(r)
+			time.Sleep(time.Minute)
+			cool(r)
+		},
+		"by hand, while it comes back": func(r *rig) {
+			r.until(time.Hour, drawing)
+			hold(r)
+			time.Sleep(15 * time.Minute)
+			resume(r)
+			time.Sleep(20 * time.Second)
+			cool(r)
+		},
+		"while it is picked up": func(r *rig) {
+			laying := r.until(time.Hour, drawing)
+			r.board.Reset()
+			r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
+			time.Sleep(5 * time.Minute)
+			if _, err := r.PickUp(r.t.Context(), laying.Run.ID, host.Choice{Height: math.NaN()}); err != nil {
+				r.t.Fatal(err)
+			}
+			time.Sleep(20 * time.Second)
+			alarm(r)
+		},
+	} {
+		for _, wait := range []time.Duration{0, 20 * time.Minute} {
+			t.Run(fmt.Sprintf("%s, after %s", name, wait), func(t *testing.T) {
+				synctest.Test(t, func(t *testing.T) {
+					r := newRig(t, 12)
+					do(r)
+					time.Sleep(wait)
+					resume(r)
+					laid := len(r.board.Segments())
+					for {
+						b := r.until(time.Second, func(host.Bench) bool { return true })
+						if n := len(r.board.Segments()); n > laid {
+							if hot, bed := r.board.Temperatures(); hot < 195 || bed < 50 {
+								t.Fatalf("it draws with the nozzle at %.0f and the bed at %.0f °C", hot, bed)
+							}
+							laid = n
+						}
+						if b.Run.State == run.Finished {
+							break
+						}
+						if time.Since(r.begun) > 3*time.Hour {
+							t.Fatalf("it is %s: %s", b.Run.State, b.Run.Reason)
+						}
+						time.Sleep(time.Second)
+					}
+				})
+			})
+		}
+	}
+}
+
+func TestARunWhoseSoakAnAlarmEndedGoesOnWhenItIsResumed(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 3)
+		if _, err := r.Stop(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		r.untilState(10*time.Minute, run.Stopped)
+		if _, err := r.Start(t.Context(), "coupon.gcode", &heat.Soak{For: 10 * time.Minute}); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(time.Minute)
+		r.board.Break(true, simprinter.HeaterFault{Kind: simprinter.Shorted})
+		r.untilState(time.Minute, run.Held)
+		time.Sleep(10 * time.Second)
+		r.mend()
+		if _, err := r.Resume(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		if b := r.untilState(time.Hour, run.Running); b.Heaters[1].Actual < 55 {
+			t.Errorf("it draws on a bed of %.0f °C", b.Heaters[1].Actual)
+		}
+		r.untilState(time.Hour, run.Finished)
+	})
 }

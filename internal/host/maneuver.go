@@ -2,9 +2,11 @@ package host
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
+	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/wire"
@@ -12,7 +14,8 @@ import (
 
 // maneuver is a list of commands of the host's own, said one after another.
 type maneuver struct {
-	commands []string
+	commands []string // that have not been said
+	heating  []string // of all its commands those that heat
 	done     func(error)
 	ended    bool
 }
@@ -21,7 +24,7 @@ type maneuver struct {
 // has been taken, and calls done at the end. A maneuver of before is broken off.
 func (h *Host) perform(j *job, commands []string, done func(error)) {
 	j.breakOff()
-	j.maneuver = &maneuver{commands: commands, done: done}
+	j.maneuver = &maneuver{commands: commands, heating: slices.DeleteFunc(slices.Clone(commands), func(c string) bool { return !heats(c) }), done: done}
 	h.sayNext(j.maneuver)
 }
 
@@ -52,6 +55,19 @@ func (j *job) breakOff() {
 	}
 }
 
+// heats reports whether a command gives a heater a setpoint.
+func heats(command string) bool {
+	var l gcode.Line
+	if l.Parse([]byte(command)) != nil || l.Letter != 'M' {
+		return false
+	}
+	switch l.Number {
+	case 104, 109, 140, 141, 190, 191:
+		return true
+	}
+	return false
+}
+
 // parking is how far a held run has left its part.
 type parking int
 
@@ -61,6 +77,7 @@ const (
 	leaving                  // the nozzle is on its way off the part
 	parked                   // it waits there
 	returning                // it heats up and comes back
+	cut                      // an alarm has broken that off
 	theirs                   // the printer has paused by itself and will come back by itself
 )
 
@@ -124,16 +141,20 @@ func (h *Host) carryOn() error {
 	if j.record.State != run.Held {
 		return fmt.Errorf("%w: it is %s, not held", ErrState, j.record.State)
 	}
-	h.off = nil
-	switch j.parking {
-	case leaving:
+	if len(h.alarms) > 0 {
+		return fmt.Errorf("%w: %s", ErrAlarm, h.alarms[0].Text)
+	}
+	switch {
+	case j.parking == leaving, j.parking == settling && j.cooled != nil: // heaters that were turned off are to be warm again first
 		j.goOn = true
 		j.record.Reason = "on its way off the part; it comes back at once"
 		h.publishRun()
-	case parked:
+	case j.parking == parked:
 		h.comeBack()
-	case returning:
+	case j.parking == returning:
 		j.again = ""
+	case j.parking == cut:
+		h.goOnReturning()
 	default:
 		h.release()
 	}
@@ -143,7 +164,7 @@ func (h *Host) carryOn() error {
 // release lets the file's lines go on from where the nozzle is.
 func (h *Host) release() {
 	j := h.job
-	j.parking, j.pace.last, j.idled = atPart, 0, false
+	j.parking, j.pace.last, j.idled, j.cooled = atPart, 0, false, nil
 	err, again := h.moveTo(j.before, ""), j.again
 	j.again = ""
 	switch {
@@ -158,7 +179,7 @@ func (h *Host) release() {
 // comeBack heats up, primes and goes back to where the run was held.
 func (h *Host) comeBack() {
 	j := h.job
-	j.parking = returning
+	j.parking, h.off = returning, nil
 	to := j.back.Clone()
 	for heater, setpoint := range h.point.Setpoints { // what a person changed meanwhile holds
 		if setpoint > 0 && !(j.idled && isNozzle(heater)) && to.Setpoints != nil {
@@ -172,6 +193,32 @@ func (h *Host) comeBack() {
 			h.release()
 		}
 	})
+}
+
+// cutReturn breaks off the way back to the part, whose heaters an alarm turns off.
+// What was not said yet waits for a person.
+func (h *Host) cutReturn(reason string) {
+	j, before := h.job, h.job.before
+	j.breakOff()
+	j.parking, j.again = cut, ""
+	if j.record.State == run.Held {
+		j.record.Reason = reason
+		h.publishRun()
+	} else if h.moveTo(run.Held, reason) == nil { // it was being picked up
+		j.before = before
+	}
+	h.conv.Hold(h.now(), true)
+}
+
+// goOnReturning warms everything up again and goes on with what cutReturn broke
+// off.
+func (h *Host) goOnReturning() {
+	j := h.job
+	j.parking, h.off = returning, nil
+	rest := slices.DeleteFunc(slices.Clone(j.maneuver.commands), heats)
+	j.record.Reason = "heating up again, and coming back"
+	h.publishRun()
+	h.perform(j, append(slices.Clone(j.maneuver.heating), rest...), j.maneuver.done)
 }
 
 func isNozzle(h heat.Heater) bool {

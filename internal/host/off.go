@@ -1,9 +1,11 @@
 package host
 
 import (
+	"maps"
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
 )
 
 // turningOff follows heaters that are to be off until the printer reports that
@@ -36,6 +38,19 @@ func (h *Host) allOff(done func(error)) {
 		o.taken = true
 		done(err)
 	})
+}
+
+// coolHeld remembers the setpoints of a held run before its heaters are turned off,
+// until it has noted where it goes on and with which.
+func (h *Host) coolHeld() {
+	j := h.job
+	if j == nil || j.record.State != run.Held {
+		return
+	}
+	j.idled = true
+	if j.parking == settling || j.parking == leaving {
+		j.cooled = maps.Clone(h.point.Setpoints)
+	}
 }
 
 // mindOff urges a printer that still has a setpoint after it was told to turn its

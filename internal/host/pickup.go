@@ -122,7 +122,6 @@ func (h *Host) interrupt(reason string, lost bool) {
 	j.lines, j.batch, j.eof, j.rejoining = nil, nil, false, false
 	j.goOn, j.again = false, ""
 	if j.soaking {
-		j.soaking = false
 		h.endWarmUp("its run was interrupted")
 	}
 	if lost {
@@ -400,6 +399,8 @@ func (h *Host) PickUp(ctx context.Context, id string, c Choice) (RunNow, error) 
 		switch {
 		case j.record.State != run.Interrupted:
 			return fmt.Errorf("%w: it is %s, not interrupted", ErrState, j.record.State)
+		case len(h.alarms) > 0:
+			return fmt.Errorf("%w: %s", ErrAlarm, h.alarms[0].Text)
 		case !h.link.Live():
 			return fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
 		case !j.story.Lost:

@@ -71,7 +71,7 @@ func (h *Host) beginWarmUp(w heat.WarmUp, then func()) error {
 func (h *Host) soakFirst(s heat.Soak) {
 	j := h.job
 	w := heat.WarmUp{Name: "soak before the run", Setpoints: map[heat.Heater]float64{heat.Bed: j.file.Setpoints[heat.Bed]}, Order: heat.AtOnce, Soak: true, SoakFor: s.For}
-	if err := h.beginWarmUp(w, func() { j.soaking = false }); err != nil {
+	if err := h.beginWarmUp(w, func() {}); err != nil {
 		h.message("error", fmt.Sprintf("%s begins without a soak: %v", j.file.Name, err))
 		return
 	}
@@ -92,9 +92,6 @@ func WarmUpFor(f toolpath.File) heat.WarmUp {
 // EndWarmUp gives up the warm-up that goes on. Heaters stay as they are.
 func (h *Host) EndWarmUp(ctx context.Context) error {
 	return h.ask(ctx, func() {
-		if h.job != nil && h.job.soaking {
-			h.job.soaking = false
-		}
 		h.endWarmUp("a person ended it")
 	})
 }
@@ -111,6 +108,10 @@ func (h *Host) Cool(ctx context.Context) error {
 			refused = fmt.Errorf("%w: %s needs its heat; hold it or stop it first", ErrBusy, h.job.file.Name)
 		default:
 			h.endWarmUp("everything is to cool")
+			if h.job != nil && h.job.parking == returning {
+				h.cutReturn("everything was cooled by hand")
+			}
+			h.coolHeld()
 			h.allOff(func(err error) { answered <- err })
 		}
 	})
@@ -132,6 +133,9 @@ func (h *Host) endWarmUp(why string) {
 	}
 	h.decide("warm-up %s ends: %s", h.warming.Name, why)
 	h.warming, h.heated = nil, true
+	if h.job != nil {
+		h.job.soaking = false
+	}
 	if t := h.thermals[heat.Bed]; t != nil && !t.soaking.Done {
 		t.soak, t.soaking = nil, heat.SoakState{}
 	}

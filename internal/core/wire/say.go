@@ -15,10 +15,21 @@ var slow = map[string]bool{
 	"M191": true, "M226": true, "M303": true, "M400": true, "M48": true, "M600": true, "M701": true, "M702": true, "M997": true,
 }
 
-func isSlow(command string) bool {
+func isSlow(command string) bool { return slow[head(command)] }
+
+// head is a command without its words.
+func head(command string) string {
 	head, _, _ := strings.Cut(command, " ")
-	return slow[strings.ToUpper(head)]
+	return strings.ToUpper(head)
 }
+
+// waitsForHeat holds the commands behind which nothing of a file is said until they
+// are done: a wait for heat can be broken off, and what the printer has read behind
+// it would then be carried out cold.
+var waitsForHeat = map[string]bool{"M109": true, "M190": true, "M191": true}
+
+// warming reports whether a wait for heat is under way.
+func (c *Conversation) warming() bool { return c.base <= c.heats && c.heats < c.next }
 
 // question is the harmless line that asks a silent printer for an answer.
 const question = "M105"
@@ -129,7 +140,7 @@ func (c *Conversation) pump(now time.Duration) {
 			return
 		case len(c.manual) > 0:
 			lane = &c.manual
-		case len(c.file) > 0 && !c.held:
+		case len(c.file) > 0 && !c.held && !c.warming():
 			lane = &c.file
 		default:
 			return
@@ -160,6 +171,9 @@ func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 	c.bytes += gcode.NumberedSize(c.next, len(r.Command))
 	l := c.at(c.next)
 	*l = line{Request: r, number: c.next, end: c.bytes, own: own}
+	if waitsForHeat[head(r.Command)] {
+		c.heats = c.next
+	}
 	c.next++
 	c.cursor, c.sounded = c.next, false
 	if r.Lane == File && !c.habits.numbered {

@@ -165,6 +165,7 @@ type Conversation struct {
 	base, cursor, next int
 	history            [historySize]line
 	bytes              int // of all lines said, each once
+	heats              int // the last line said that waits for heat
 
 	manual []Request
 	file   []Request
@@ -232,7 +233,7 @@ func New(cfg Config, now time.Duration) *Conversation {
 
 func (c *Conversation) begin(now time.Duration, reason string) {
 	c.lose(reason)
-	c.base, c.cursor, c.next = 0, 0, 0
+	c.base, c.cursor, c.next, c.heats = 0, 0, 0, -1
 	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt, c.reached = 0, 0, 0, 0, 0, 0, 0
 	c.window = newWindow(c.cfg)
 	c.habits = habits{}
