@@ -10,7 +10,7 @@ const host = useHost()
 const health = ref<Schemas['HeatHealth'][]>([])
 const models = ref<Schemas['HeatModel'][]>([])
 const nameOf = (h: string) => heaterName(h, host.printer?.tools ?? 1)
-const warmUps = (h: Schemas['HeatHealth']) => h.episodes.filter(e => e.kind === 'warm-up')
+const warmUps = (h: Schemas['HeatHealth']) => h.episodes.filter(e => e.kind === 'warm-up' && (e.rise ?? 0) > 0) // without those of a heater that was not known yet
 
 async function load() {
   const found = await answered(api.GET('/v1/heat/models'))

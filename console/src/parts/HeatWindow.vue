@@ -105,7 +105,10 @@ const background: uPlot.Plugin = {
   },
 }
 
-/** A stroke from the lowest to the highest for points that stand alone: no line goes through them. */
+/**
+ * A stroke from the lowest to the highest for stretches between gaps that are as narrow as a line: between
+ * the gaps on both sides nothing of a line through their points would be left.
+ */
 const lone = (lower: boolean): uPlot.Plugin => ({
   hooks: {
     draw: [u => {
@@ -119,13 +122,20 @@ const lone = (lower: boolean): uPlot.Plugin => ({
         ctx.strokeStyle = colourOf(t.heater)
         ctx.lineWidth = widthOf(t.heater) * devicePixelRatio
         ctx.lineCap = 'round'
-        for (const [i, v] of values.entries()) {
-          if (v == null || values[i - 1] != null || values[i + 1] != null) continue
-          const at = u.valToPos(t.at[i]! / 1000, 'x', true)
-          const [low, high] = lower ? [v * 100, v * 100] : [t.low[i] ?? v, t.high[i] ?? v]
+        for (let i = 0; i < values.length; i++) {
+          if (values[i] == null) continue
+          let [low, high] = [Infinity, -Infinity]
+          const begins = i
+          for (; values[i] != null; i++) {
+            const v = values[i]!
+            low = Math.min(low, lower ? v * 100 : t.low[i] ?? v)
+            high = Math.max(high, lower ? v * 100 : t.high[i] ?? v)
+          }
+          const [from, to] = [t.at[begins]!, t.at[i - 1]!].map(at => u.valToPos(at / 1000, 'x', true))
+          if (to! - from! > 3 * devicePixelRatio) continue
           ctx.beginPath()
-          ctx.moveTo(at, u.valToPos(low, 'y', true))
-          ctx.lineTo(at, u.valToPos(high, 'y', true) - 1)
+          ctx.moveTo((from! + to!) / 2, u.valToPos(low, 'y', true))
+          ctx.lineTo((from! + to!) / 2, u.valToPos(high, 'y', true) - 1)
           ctx.stroke()
         }
       }

@@ -15,7 +15,8 @@ type FlowWatch struct {
 	past    []moment
 	from    float64 // s at which the balance being added up begins
 	sum     float64 // the test's cumulative sum
-	bias    float64 // of the balances while filament flows, K
+	mean    float64 // of the first balances, K
+	bias    float64 // of the balances while filament flows, K: of what a room that is warmer or colder makes of them at the most
 	noise   float64 // their mean square about it, K²
 	missing float64 // heat that the file's flow should have taken of late and did not, as a share of it
 	seen    int     // balances
@@ -48,10 +49,11 @@ func (s FlowState) Doubtful() bool { return s.Sure > flowDoubt/flowLevel }
 // The test's constants.
 const (
 	flowStretch = 10.0 // s of one balance
-	flowLevel   = 27.0 // of the cumulative sum that is believed: e to this power against a false alarm
+	flowLevel   = 30.0 // of the cumulative sum that is believed: e to this power against a false alarm
 	flowDoubt   = 4.0  // of the sum, from which on nothing is learned
 	flowMost    = 8.0  // that one balance may add to it: noise has fatter tails than the normal distribution
 	flowWarm    = 9    // balances until bias and noise are known
+	flowRoom    = 8.0  // K by which the room may differ from the one that the model knows
 	flowPace    = 0.03 // share of each balance by which they follow
 	flowEnough  = 1.9  // standard deviations of a balance that the flow must be worth to be told in time
 	flowLeast   = 1.3  // of which it must be worth to count at all
@@ -122,13 +124,16 @@ func (w *FlowWatch) balance(m Model, from, to float64) {
 		taken -= m.lost(actual, Conditions{Fan: b.conditions.Fan}) * dt
 		worth += m.Melt * b.conditions.Flow * (actual - reference) * dt
 	}
-	off := taken - worth - w.bias
+	room := m.Loss * flowRoom * (to - from)
 	w.seen++
-	if w.seen <= flowWarm {
-		w.bias += off / float64(w.seen)
-		w.noise += (off*off - w.noise) / float64(w.seen)
+	if w.seen <= flowWarm { // mean and mean square about it, as B. P. Welford adds them up
+		off := taken - worth - w.mean
+		w.mean += off / float64(w.seen)
+		w.noise += (off*(taken-worth-w.mean) - w.noise) / float64(w.seen)
+		w.bias = min(max(w.mean, -room), room)
 		return
 	}
+	off := taken - worth - w.bias
 	spread := max(w.noise, flowFloor)
 	if worth < flowLeast*math.Sqrt(spread) { // too little flow to tell: what little it says would add up to nonsense
 		w.sum *= 0.9
@@ -141,7 +146,7 @@ func (w *FlowWatch) balance(m Model, from, to float64) {
 		w.missing += (min(max(-off/worth, 0), 1) - w.missing) / 3
 	}
 	if w.sum < flowLevel/4 {
-		w.bias += flowPace * off
+		w.bias = min(max(w.bias+flowPace*off, -room), room)
 		w.noise += flowPace * (min(off*off, 9*spread) - w.noise)
 	}
 }

@@ -26,7 +26,7 @@ type Episode struct {
 	Setpoint float64 // °C
 	From     float64 // °C at its beginning
 	// Of a warm-up:
-	Rise      float64 // K/s at full duty, what the room takes put back: the same at any ambient
+	Rise      float64 // K/s at full duty, what the room takes put back: the same at any ambient; 0 where the heater was not known
 	Overshoot float64 // K above the setpoint in the minutes after
 	// Of holding:
 	Duty   float64 // mean, 0 to 1
@@ -46,6 +46,7 @@ type Checkup struct {
 	seconds  float64 // of it
 	gained   float64 // K over the same stretch, and what the room took meanwhile
 	rising   bool
+	known    bool // the model, when it began
 	there    bool
 	episode  Episode // the warm-up that is waiting for its overshoot
 	waiting  bool
@@ -79,6 +80,7 @@ func (c *Checkup) Note(wall time.Time, at time.Duration, r Reading, m Model, k C
 		c.setpoint, c.begun, c.mono, c.from = r.Setpoint, wall, at, r.Actual
 		c.rising = !lost && r.Setpoint > r.Actual+20
 		c.there, c.given, c.seconds, c.gained = false, 0, 0, 0
+		c.known = m.Known()
 		c.last = now
 		return out
 	}
@@ -97,7 +99,10 @@ func (c *Checkup) Note(wall time.Time, at time.Duration, r Reading, m Model, k C
 		c.there = true
 		if c.rising && c.seconds > 5 {
 			c.waiting = true
-			c.episode = Episode{Heater: c.Heater, Kind: WarmingUp, At: c.begun, Took: at - c.mono, Setpoint: c.setpoint, From: c.from, Rise: c.gained / c.given}
+			c.episode = Episode{Heater: c.Heater, Kind: WarmingUp, At: c.begun, Took: at - c.mono, Setpoint: c.setpoint, From: c.from}
+			if c.known { // otherwise the room's share of it could not be told
+				c.episode.Rise = c.gained / c.given
+			}
 		}
 		c.hold = tally{at: wall.Add(overshootFor), from: at + overshootFor}
 	}
@@ -167,6 +172,9 @@ func Findings(episodes []Episode, m Model, now time.Time) []Finding {
 	compare := func(kind EpisodeKind, value func(Episode) float64, tell func(before, after Episode, was, is float64) (Finding, bool)) {
 		var before, after []Episode
 		for _, e := range episodes {
+			if e.Kind == WarmingUp && e.Rise <= 0 {
+				continue
+			}
 			age := now.Sub(e.At)
 			if e.Kind == kind && age >= monthFrom && age < monthTo {
 				before = append(before, e)

@@ -16,7 +16,7 @@ func TestAnAgeingBedIsTold(t *testing.T) {
 		finding string // empty: none
 	}{
 		{1, []float64{21, 15, 26, 19}, ""},
-		{0.85, []float64{21, 15, 26, 19}, "the bed takes"},
+		{0.8, []float64{21, 15, 26, 19}, "the bed takes"},
 	} {
 		r := newRig(simprinter.Vesper())
 		checkup := heat.Checkup{Heater: heat.Bed}
