@@ -259,13 +259,18 @@ func warmingWords(w api.WarmingUp) string {
 	return text + "."
 }
 
-// warmPoll is how often a waiting command looks.
-const warmPoll = time.Second
+// warmPoll is how often a waiting command looks, and reportWait how long a printer
+// may take to report a setpoint that it was given.
+const (
+	warmPoll   = time.Second
+	reportWait = 20 * time.Second
+)
 
 // waitWarm waits until every heater that is on is at its setpoint and soaked.
 func waitWarm(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 	tick := time.NewTicker(warmPoll)
 	defer tick.Stop()
+	begun, wasOn := time.Now(), false
 	for {
 		b, err := c.Bench(ctx)
 		if err != nil {
@@ -285,7 +290,8 @@ func waitWarm(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 			}
 			done = done && h.Actual != nil && (h.State == "settling" || h.State == "steady" || h.State == "soaked")
 		}
-		if b.WarmUp == nil && !on {
+		wasOn = wasOn || on
+		if b.WarmUp == nil && !on && (wasOn || time.Since(begun) > reportWait) {
 			return &api.Problem{Status: 409, Title: "the heaters were turned off meanwhile"}
 		}
 		if done && on {
