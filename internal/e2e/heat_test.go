@@ -248,6 +248,7 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 		"CREATE TABLE readings (at timestamptz NOT NULL, heater text NOT NULL, actual real NOT NULL, setpoint real, duty real)",
 		"INSERT INTO readings SELECT t, 'bed', 21.25, NULL, 0.5 FROM generate_series('2026-11-20 10:30'::timestamptz, '2026-11-20 13:29:59', '1 second') t",
 		"INSERT INTO readings VALUES ('2026-11-20 11:00:00.5', 'nozzle0', 205.1, 205, NULL)",
+		"INSERT INTO readings VALUES ('2026-11-20 12:00', 'chamber', 41.5, 40, NULL)", // which the printer does not have any more
 	} {
 		if _, err := db.Exec(t.Context(), query); err != nil {
 			t.Fatal(query, err)
@@ -255,9 +256,16 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 	}
 	db.Close(t.Context())
 	b.up()
-	log, err := b.Heat(t.Context(), time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC), time.Date(2026, 11, 21, 0, 0, 0, 0, time.UTC), "")
-	if err != nil || len(log.Readings) != 3*3600+1 {
-		t.Fatalf("%d readings, %v, want %d", len(log.Readings), err, 3*3600+1)
+	day := client.Window{From: time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC), To: time.Date(2026, 11, 21, 0, 0, 0, 0, time.UTC)}
+	log, err := b.Heat(t.Context(), day.From, day.To, "")
+	if err != nil || len(log.Readings) != 3*3600+2 {
+		t.Fatalf("%d readings, %v, want %d", len(log.Readings), err, 3*3600+2)
+	}
+	if chart, err := b.HeatChart(t.Context(), day, 1000); err != nil || len(chart.Traces) != 3 || chart.Traces[2].Heater != "chamber" || *chart.Traces[2].High[0] != 41.5 {
+		t.Errorf("the chart of that day: %+v, %v", chart.Traces, err)
+	}
+	if chart, err := b.HeatChart(t.Context(), client.Window{From: day.To}, 1000); err != nil || len(chart.Traces) != 2 {
+		t.Errorf("the chart of the days after: %+v, %v", chart.Traces, err)
 	}
 	for _, r := range log.Readings {
 		if r.Heater == "bed" && (r.Actual != 21.25 || r.Setpoint != nil || *r.Duty != 0.5) || r.Heater == "nozzle0" && (r.Actual != 205.1 || *r.Setpoint != 205 || r.Duty != nil) {

@@ -49,6 +49,8 @@ type Store interface {
 	Sums(ctx context.Context, h heat.Heater, from, to time.Time) ([]heat.Span, error)
 	// Last returns when the last reading was made; zero if there is none.
 	Last(ctx context.Context) (time.Time, error)
+	// Heaters returns the heaters of which there are chunks.
+	Heaters(ctx context.Context) ([]heat.Heater, error)
 	// Forget drops the chunks that end before a time.
 	Forget(ctx context.Context, before time.Time) error
 }
@@ -66,6 +68,7 @@ type Log struct {
 	open    *block
 	pending []*block // closed and not known to be in the store
 	last    time.Time
+	known   map[heat.Heater]bool // heaters of which there are readings, or were
 	told    bool // that the disk does not take readings
 
 	writing sync.Mutex // held while files are written
@@ -86,10 +89,17 @@ func Open(ctx context.Context, dir string, store Store, log *slog.Logger) (*Log,
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, fmt.Errorf("the folder of the temperature log cannot be made: %w", err)
 	}
-	l := &Log{dir: dir, store: store, log: log, wake: make(chan struct{}, 1)}
+	l := &Log{dir: dir, store: store, log: log, wake: make(chan struct{}, 1), known: map[heat.Heater]bool{}}
 	var err error
 	if l.last, err = store.Last(ctx); err != nil {
 		return nil, err
+	}
+	heaters, err := store.Heaters(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, h := range heaters {
+		l.known[h] = true
 	}
 	paths, err := filepath.Glob(filepath.Join(dir, "*"+tailSuffix))
 	if err != nil {
@@ -112,6 +122,7 @@ func Open(ctx context.Context, dir string, store Store, log *slog.Logger) (*Log,
 		for _, s := range samples {
 			l.open.add(s)
 			l.last = later(l.last, s.At)
+			l.known[s.Heater] = true
 		}
 	}
 	return l, nil
@@ -131,6 +142,14 @@ func (l *Log) Last() time.Time {
 	return l.last
 }
 
+// Heaters returns every heater of which the log has readings, in the order of
+// their names, also those that the printer does not have any more.
+func (l *Log) Heaters() []heat.Heater {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return slices.Sorted(maps.Keys(l.known))
+}
+
 // Note takes readings, the oldest first.
 func (l *Log) Note(samples []heat.Sample) {
 	l.mu.Lock()
@@ -146,6 +165,7 @@ func (l *Log) Note(samples []heat.Sample) {
 		}
 		l.open.add(s)
 		l.open.tail.queue(s)
+		l.known[s.Heater] = true
 		l.last = later(l.last, s.At)
 	}
 	select {

@@ -67,6 +67,15 @@ func (s *store) Sums(ctx context.Context, h heat.Heater, from, to time.Time) ([]
 	return out, err
 }
 
+func (s *store) Heaters(context.Context) (heaters []heat.Heater, err error) {
+	for _, c := range s.chunks {
+		if !slices.Contains(heaters, c.Heater) {
+			heaters = append(heaters, c.Heater)
+		}
+	}
+	return heaters, nil
+}
+
 func (s *store) Last(context.Context) (last time.Time, err error) {
 	for _, c := range s.chunks {
 		if c.Ends.After(last) {

@@ -176,6 +176,13 @@ func (r *Records) Last(ctx context.Context) (time.Time, error) {
 	return last.Time.UTC(), err
 }
 
+// Heaters returns the heaters of which the log has readings.
+func (r *Records) Heaters(ctx context.Context) ([]heat.Heater, error) {
+	var heaters []heat.Heater
+	err := r.db.WithContext(ctx).Model(&chunkRow{}).Distinct().Pluck("heater", &heaters).Error
+	return heaters, err
+}
+
 // Forget drops the readings that were made before a time, in whole chunks.
 func (r *Records) Forget(ctx context.Context, before time.Time) error {
 	err := r.db.WithContext(ctx).Where("ends < ?", before).Delete(&chunkRow{}).Error

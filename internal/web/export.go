@@ -32,7 +32,7 @@ func (s *Server) heatExport(r chi.Router) {
 	op.Parameters = []*huma.Param{
 		text("format", "Default: csv", "csv", "json", "svg", "png"),
 		text("from", "RFC 3339; default: 15 minutes before to, or the run's beginning"), text("to", "RFC 3339; default: now, or the run's end"),
-		text("heater", "One or more, with commas between; default: all that the printer has"), text("run", "The window in which this run went on"),
+		text("heater", "One or more, with commas between; default: all that the printer has or had"), text("run", "The window in which this run went on"),
 		{Name: "width", In: "query", Description: "Of a picture, pixels; default: 1200", Schema: &huma.Schema{Type: "integer"}},
 		{Name: "height", In: "query", Description: "Default: 700", Schema: &huma.Schema{Type: "integer"}},
 	}

@@ -27,7 +27,7 @@ const (
 type HeatQuery struct {
 	From   time.Time `query:"from" doc:"Default: 15 minutes before to, or the run's beginning"`
 	To     time.Time `query:"to" doc:"Default: now, or the run's end"`
-	Heater []string  `query:"heater" doc:"Default: all that the printer has" example:"nozzle0"`
+	Heater []string  `query:"heater" doc:"Default: all that the printer has or had" example:"nozzle0"`
 	Run    string    `query:"run" doc:"The window in which this run went on"`
 }
 
@@ -100,9 +100,14 @@ func heaterNamed(s string) (heat.Heater, error) {
 
 // window looks at what was asked for.
 func (s *Server) window(ctx context.Context, in *HeatQuery) (window, error) {
-	w := window{from: in.From, to: in.To, heaters: s.Host.Printer().Heaters(), title: s.Host.Printer().Name}
-	if len(in.Heater) > 0 {
-		w.heaters = nil
+	w := window{from: in.From, to: in.To, title: s.Host.Printer().Name}
+	if len(in.Heater) == 0 {
+		w.heaters = s.Host.Printer().Heaters()
+		for _, h := range s.Heat.Heaters() { // those it had before the owner changed it
+			if !slices.Contains(w.heaters, h) {
+				w.heaters = append(w.heaters, h)
+			}
+		}
 	}
 	for _, name := range in.Heater {
 		h, err := heaterNamed(name)
@@ -153,7 +158,9 @@ func (s *Server) chart(ctx context.Context, w window, points int) (chart.Heat, e
 		if err != nil {
 			return c, err
 		}
-		c.Traces = append(c.Traces, chart.Trace{Heater: h, Spans: spans})
+		if len(spans) > 0 || slices.Contains(s.Host.Printer().Heaters(), h) {
+			c.Traces = append(c.Traces, chart.Trace{Heater: h, Spans: spans})
+		}
 	}
 	s.settle(ctx)
 	runs, err := s.Log.RunsWithin(ctx, w.from, w.to)

@@ -40,6 +40,7 @@ type Log interface {
 type HeatLog interface {
 	Readings(ctx context.Context, heaters []heat.Heater, from, to time.Time, limit int) ([]heat.Sample, error)
 	Chart(ctx context.Context, h heat.Heater, from, to time.Time, points int) ([]heat.Span, error)
+	Heaters() []heat.Heater
 }
 
 // Recordings are what was kept of runs that went wrong.

@@ -1,0 +1,125 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+)
+
+func showModels(ctx context.Context, cmd *cli.Command, c *client.Client) error {
+	models, err := c.HeatModels(ctx)
+	if err != nil {
+		return err
+	}
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, models)
+	}
+	rows := make([][]string, 0, len(models.Models))
+	for _, m := range models.Models {
+		if !m.Known {
+			rows = append(rows, []string{m.Heater, "not known yet: it is learned as the heater warms up", "", "", "", ""})
+			continue
+		}
+		rows = append(rows, []string{
+			m.Heater, fmt.Sprintf("%.2f ± %.2f K/s", m.Rise.Value, m.Rise.Error), fmt.Sprintf("%.0f K above the room", m.Gain), clock(m.TimeConstant),
+			fmt.Sprintf("%.0f s", m.Dead), fmt.Sprintf("%.1f ± %.1f °C", m.Ambient.Value, m.Ambient.Error),
+		})
+	}
+	return table(w, []string{"Heater", "Rise at full duty", "Gain", "Time constant", "Dead time", "Room"}, rows)
+}
+
+func showHealth(ctx context.Context, cmd *cli.Command, c *client.Client) error {
+	bench, err := c.Bench(ctx)
+	if err != nil {
+		return err
+	}
+	var all []api.HeatHealth
+	for _, h := range bench.Heaters {
+		health, err := c.HeatHealth(ctx, h.Heater)
+		if err != nil {
+			return err
+		}
+		all = append(all, health)
+	}
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, all)
+	}
+	for _, h := range all {
+		warm := 0
+		for _, e := range h.Episodes {
+			if e.Kind == "warm-up" {
+				warm++
+			}
+		}
+		fmt.Fprintf(w, "%s: %d warm-ups and %d stretches of holding in the last half year.\n", h.Heater, warm, len(h.Episodes)-warm)
+		for _, f := range h.Findings {
+			fmt.Fprintf(w, "  %s\n", upper(f.Text))
+		}
+		if len(h.Findings) == 0 {
+			fmt.Fprintln(w, "  Nothing has changed beyond its own scatter.")
+		}
+	}
+	return nil
+}
+
+// upper begins a sentence.
+func upper(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+func listAlarms(ctx context.Context, cmd *cli.Command, c *client.Client) error {
+	alarms, err := c.Alarms(ctx, false)
+	if err != nil {
+		return err
+	}
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, alarms)
+	}
+	if len(alarms.Alarms) == 0 {
+		fmt.Fprintln(w, "There has been no alarm.")
+	}
+	for _, a := range alarms.Alarms {
+		seen := "waits for you: 'diathermon heat --acknowledge " + a.ID + "'"
+		if a.Acknowledged != nil {
+			seen = fmt.Sprintf("acknowledged %s by %s", local(*a.Acknowledged), a.By)
+		}
+		fmt.Fprintf(w, "%s  %s (%s): %s\n  %s\n", local(a.At), a.Guard, a.Action, a.Text, seen)
+	}
+	return nil
+}
+
+func acknowledge(ctx context.Context, cmd *cli.Command, c *client.Client, id string) error {
+	ids := []string{id}
+	if id == "all" {
+		waiting, err := c.Alarms(ctx, true)
+		if err != nil {
+			return err
+		}
+		ids = nil
+		for _, a := range waiting.Alarms {
+			ids = append(ids, a.ID)
+		}
+	}
+	var failed error
+	for _, id := range ids {
+		a, err := c.Acknowledge(ctx, id)
+		if err != nil {
+			failed = errors.Join(failed, err)
+			continue
+		}
+		fmt.Fprintf(cmd.Root().Writer, "Acknowledged: %s: %s\n", a.Guard, a.Text)
+	}
+	return failed
+}
