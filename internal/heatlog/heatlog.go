@@ -69,7 +69,7 @@ type Log struct {
 	pending []*block // closed and not known to be in the store
 	last    time.Time
 	known   map[heat.Heater]bool // heaters of which there are readings, or were
-	told    bool // that the disk does not take readings
+	told    bool                 // that the disk does not take readings
 
 	writing sync.Mutex // held while files are written
 	putting sync.Mutex // held while blocks go to the store
