@@ -270,10 +270,14 @@ func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
 			alarm(r)
 		},
 	} {
-		for _, wait := range []time.Duration{0, 20 * time.Minute} {
-			t.Run(fmt.Sprintf("%s, after %s", name, wait), func(t *testing.T) {
+		for dialect, wait := range map[string]time.Duration{"plain": 0, "early": 20 * time.Minute} {
+			t.Run(fmt.Sprintf("%s, after %s, %s", name, wait, dialect), func(t *testing.T) {
 				synctest.Test(t, func(t *testing.T) {
-					r := newRig(t, 12)
+					printer, err := simprinter.Vesper(), error(nil)
+					if printer.Dialect, err = simprinter.ParseDialect(dialect); err != nil {
+						t.Fatal(err)
+					}
+					r := newRigOn(t, printer, samples.Coupon(12))
 					do(r)
 					time.Sleep(wait)
 					resume(r)

@@ -43,7 +43,12 @@ func newRig(t *testing.T, layers int) *rig {
 // newRigFor is newRig for any part, with changes to the host's configuration.
 func newRigFor(t *testing.T, part samples.Part, change ...func(*host.Config)) *rig {
 	t.Helper()
-	config := simprinter.Vesper()
+	return newRigOn(t, simprinter.Vesper(), part, change...)
+}
+
+// newRigOn is newRigFor with a printer of the test's.
+func newRigOn(t *testing.T, config simprinter.Config, part samples.Part, change ...func(*host.Config)) *rig {
+	t.Helper()
 	config.Record, config.Dialect.Trusting = true, true // so that it is the host that notices what is wrong
 	r := &rig{t: t, change: change, files: shelfOf(t, part), board: simprinter.NewBoard(config), begun: time.Now(), journals: t.TempDir()}
 	r.arrive()

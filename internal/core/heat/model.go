@@ -99,6 +99,11 @@ const (
 	// rows of hours at one temperature claim to tell more of it than they do.
 	roomSpread = 2.0
 
+	// What a few rows make of fan and filament is believed only as far as it can
+	// be: shares of Loss.
+	mostFan  = 3.0
+	mostMelt = 0.1 // for each mm³/s
+
 	oddLeast = 3.0   // K by which a row is at least strange
 	oddShare = 0.4   // and of the rise at full duty
 	oddFor   = 300.0 // s after which what is strange is believed: the heater is another one
@@ -357,7 +362,7 @@ func (l *Learner) Model() Model {
 		}
 		best, found = left, true
 		m := Model{
-			Rise: beta[0], Loss: beta[1], FanLoss: max(beta[3], 0), Melt: max(beta[4], 0), Ambient: reference + beta[2]/beta[1], Dead: inSeconds(deadTimes[i]),
+			Rise: beta[0], Loss: beta[1], FanLoss: min(max(beta[3], 0), mostFan*beta[1]), Melt: min(max(beta[4], 0), mostMelt*beta[1]), Ambient: reference + beta[2]/beta[1], Dead: inSeconds(deadTimes[i]),
 			RiseError: sd[0], LossError: sd[1], FanLossError: sd[3], MeltError: sd[4], Seconds: s.Seconds,
 		}
 		m.AmbientError = math.Hypot(sd[2]/beta[1], (m.Ambient-reference)*sd[1]/beta[1])
