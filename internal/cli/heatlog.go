@@ -50,7 +50,7 @@ func heatlogCommand() *cli.Command {
 			width, height := 100, 18
 			if f, is := out.(*os.File); is {
 				if columns, rows, err := term.GetSize(f.Fd()); err == nil && columns > 20 {
-					width, height = columns, min(max(rows-12, 8), 24)
+					width, height = columns, min(max(rows-20, 8), 24)
 				}
 			}
 			chart, err := c.HeatChart(ctx, w, 2*width)
