@@ -48,7 +48,7 @@ func (h *Host) coolHeld() {
 		return
 	}
 	j.idled = true
-	if j.parking == settling || j.parking == leaving {
+	if j.cooled == nil && (j.parking == settling || j.parking == leaving) {
 		j.cooled = maps.Clone(h.point.Setpoints)
 	}
 }
