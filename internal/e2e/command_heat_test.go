@@ -40,7 +40,7 @@ func TestTheCommandLineWarmsUpAndReadsTheLog(t *testing.T) {
 	p.ok(`"models"`, "cool", "--json")
 	p.ok("Warming up, clip.gcode: nozzle0 205 °C, bed 60 °C", "heat", "--file", "clip.gcode")
 	p.ok("bed: off", "cool", "bed")
-	p.ok("settling", "heat", "bed", "60", "--wait")
+	p.ok("60 °C", "heat", "bed", "60", "--wait")
 
 	p.ok("Started: clip.gcode", "print", "clip.gcode", "--soak", "--soak-for", "1s")
 	done := b.untilRun("finished")
