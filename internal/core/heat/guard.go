@@ -66,6 +66,9 @@ const (
 	fullDutyAt   = 0.95             // duty that counts as full
 	strangeFor   = 8.0              // s over which heat that nobody gives is added up, at least
 	strangeShare = 0.45             // of what full duty would give, that it must be
+	overshot     = 8.0              // K above its setpoint that a heater does not get by itself
+	fallLeast    = 4.0              // K that it must be expected to fall there without duty, before that is judged
+	fallShare    = 0.3              // of which it must fall
 	noDutyAt     = 0.02             // duty that counts as none
 	riseShare    = 0.3              // of the expected rise that must be there
 	riseLeast    = 4.0              // K that must be expected before it is judged
@@ -257,12 +260,17 @@ func (g *Guard) judgeRunaway(m Model, judge func(GuardName, bool, func() string)
 		judge(Runaway, false, nil)
 		return
 	}
-	explained, given := 0.0, integral(g.past, from.at-dead, last.at-dead)
+	given, gone := integral(g.past, from.at-dead, last.at-dead), 0.0
 	for ; i+1 < len(g.past); i++ {
 		a, b := g.past[i], g.past[i+1]
-		explained -= (b.at - a.at) * m.lost((a.actual+b.actual)/2, b.conditions)
+		gone += (b.at - a.at) * m.lost((a.actual+b.actual)/2, b.conditions)
 	}
-	explained += m.Rise * given
+	off := g.lasting(func(x moment) bool { return x.duty <= noDutyAt })
+	if off >= 2*dead+window && last.actual > g.setpoint+overshot && gone >= fallLeast && from.actual-last.actual < fallShare*gone {
+		judge(Runaway, true, tell(from, fmt.Sprintf("without any duty, where it should have lost %.0f K", gone)))
+		return
+	}
+	explained := m.Rise*given - gone
 	strange := last.actual - from.actual - explained
 	judge(Runaway, last.actual-from.actual >= 0.2*m.Rise*(last.at-from.at) && strange >= max(strangeShare*m.Rise*(last.at-from.at), 1.5), tell(from, fmt.Sprintf("with %.0f %% duty", 100*given/(last.at-from.at))))
 }
