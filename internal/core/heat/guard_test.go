@@ -149,6 +149,22 @@ func found(t testing.TB, printers uint64) map[string][]float64 {
 
 func TestEveryFaultIsFound(t *testing.T) { found(t, 4) }
 
+func TestAStuckSwitchWhoseHeatIsTakenAwayIsFound(t *testing.T) {
+	w := newWatched(simprinter.Vesper())
+	w.Set(235, 75)
+	w.pass(15 * time.Minute)
+	w.Fan, w.Flow, w.asked = 1, 4, 4 // full duty is not much more than that takes
+	w.pass(20 * time.Minute)
+	before := w.last[heat.Nozzle]
+	w.Break(false, simprinter.HeaterFault{Kind: simprinter.Stuck})
+	for begun := w.now; len(w.alarms) == 0 && w.now < begun+5*time.Minute; {
+		w.pass(time.Second)
+	}
+	if len(w.alarms) != 1 || w.alarms[0].Guard != heat.Runaway || w.last[heat.Nozzle].Actual > 285 {
+		t.Errorf("from %.0f °C and %.0f %% duty it came to %.0f °C: %+v", before.Actual, 100*before.Duty, w.last[heat.Nozzle].Actual, w.alarms)
+	}
+}
+
 func TestAModelDoesNotLearnFromAFault(t *testing.T) {
 	for _, f := range []simprinter.HeaterFault{{Kind: simprinter.Dead}, {Kind: simprinter.Stuck}} {
 		c, rng := drawn(7)
