@@ -152,6 +152,9 @@ func printable(s string) string {
 
 // readings takes what a report says of the heaters that this printer has.
 func (h *Host) readings(readings []heat.Reading) {
+	if h.link.State == LinkState(wire.Dead) { // it was on its way when the printer was halted
+		return
+	}
 	at, moved := h.clock.Stamp(h.wall(), h.now())
 	if moved != 0 {
 		text := fmt.Sprintf("the computer's clock was moved by %s", moved.Round(time.Second))
