@@ -180,7 +180,7 @@ func (h *Host) raise(a heat.Alarm) {
 	h.message("alarm", a.Text)
 	h.decide("alarm %s of the %s, %s: %s", a.Guard, a.Heater, a.Action, a.Text)
 	h.log.Error("alarm", "guard", a.Guard, "heater", a.Heater, "action", a.Action, "text", a.Text)
-	going := h.job != nil && h.job.stop == "" && (h.job.record.State == run.Running || h.job.record.State == run.Warming || h.job.parking == returning)
+	going := h.job != nil && h.job.stop == "" && (h.job.record.State == run.Running || h.job.record.State == run.Warming || h.job.comingBack())
 	switch a.Action {
 	case heat.HoldRun:
 		if going {
@@ -188,7 +188,7 @@ func (h *Host) raise(a heat.Alarm) {
 		}
 	case heat.CoolOff:
 		switch {
-		case going && h.job.parking == returning:
+		case going && h.job.comingBack():
 			h.cutReturn(a.Text)
 		case going:
 			h.hold(a.Text)

@@ -328,3 +328,27 @@ func TestARunWhoseSoakAnAlarmEndedGoesOnWhenItIsResumed(t *testing.T) {
 		r.untilState(time.Hour, run.Finished)
 	})
 }
+
+func TestARunThatWasInterruptedOnItsWayBackStaysSoWhenEverythingIsCooled(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 12)
+		r.until(time.Hour, drawing)
+		if _, err := r.Hold(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(15 * time.Minute)
+		if _, err := r.Resume(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(20 * time.Second)
+		r.board.Reset()
+		forgotten := func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) }
+		r.until(time.Minute, forgotten)
+		if err := r.Cool(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		if b := r.until(time.Second, func(host.Bench) bool { return true }); !forgotten(b) {
+			t.Errorf("it is %s: %s", b.Run.State, b.Run.Reason)
+		}
+	})
+}

@@ -195,6 +195,10 @@ func (h *Host) comeBack() {
 	})
 }
 
+// comingBack reports whether the nozzle is on its way back to the part. An
+// interruption ends that, too.
+func (j *job) comingBack() bool { return j.parking == returning && j.record.State != run.Interrupted }
+
 // cutReturn breaks off the way back to the part, whose heaters an alarm turns off.
 // What was not said yet waits for a person.
 func (h *Host) cutReturn(reason string) {

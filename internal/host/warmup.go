@@ -108,7 +108,7 @@ func (h *Host) Cool(ctx context.Context) error {
 			refused = fmt.Errorf("%w: %s needs its heat; hold it or stop it first", ErrBusy, h.job.file.Name)
 		default:
 			h.endWarmUp("everything is to cool")
-			if h.job != nil && h.job.parking == returning {
+			if h.job != nil && h.job.comingBack() {
 				h.cutReturn("everything was cooled by hand")
 			}
 			h.coolHeld()
