@@ -125,14 +125,11 @@ func coolCommand() *cli.Command {
 			if err := c.Cool(ctx); err != nil {
 				return err
 			}
-			models, err := c.HeatModels(ctx)
-			if err != nil {
+			models, told, err := heatModels(ctx, cmd, c)
+			if told || err != nil {
 				return err
 			}
 			w := cmd.Root().Writer
-			if cmd.Bool("json") {
-				return printJSON(w, models)
-			}
 			fmt.Fprintln(w, "All heaters are off.")
 			for _, m := range models.Models {
 				switch {

@@ -12,15 +12,21 @@ import (
 	"diathermon/internal/client"
 )
 
+// heatModels returns what is known of the heaters. Where JSON was asked for it has
+// told that already.
+func heatModels(ctx context.Context, cmd *cli.Command, c *client.Client) (models api.HeatModels, told bool, err error) {
+	if models, err = c.HeatModels(ctx); err == nil && cmd.Bool("json") {
+		return models, true, printJSON(cmd.Root().Writer, models)
+	}
+	return models, false, err
+}
+
 func showModels(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	models, err := c.HeatModels(ctx)
-	if err != nil {
+	models, told, err := heatModels(ctx, cmd, c)
+	if told || err != nil {
 		return err
 	}
 	w := cmd.Root().Writer
-	if cmd.Bool("json") {
-		return printJSON(w, models)
-	}
 	rows := make([][]string, 0, len(models.Models))
 	for _, m := range models.Models {
 		if !m.Known {
