@@ -4,9 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
+	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
@@ -172,18 +174,24 @@ type Said struct {
 }
 
 // Say says a line as a person typed it and waits for its answer until ctx ends;
-// then Taken is false and the answer will be seen in the traffic.
+// then Taken is false and the answer will be seen in the traffic. A line that could
+// be meant as the emergency stop is one, however it is written.
 func (h *Host) Say(ctx context.Context, line string) (Said, error) {
+	if isHalt(line) {
+		return Said{Line: "M112", Taken: true}, h.Halt(ctx)
+	}
 	command := string(gcode.Command([]byte(line)))
 	if err := sayable(line, command); err != nil {
 		return Said{}, err
 	}
 	said := Said{Line: command}
-	if command == "M112" {
-		said.Taken = true
-		return said, h.Halt(ctx)
-	}
-	return said, h.say(ctx, &said, func() error { return h.allowed(command) })
+	return said, h.say(ctx, &said, func() error { return h.situation().Typed(command) })
+}
+
+// isHalt reports whether any line of what a person typed could be meant as the
+// emergency stop.
+func isHalt(typed string) bool {
+	return slices.ContainsFunc(strings.FieldsFunc(typed, func(r rune) bool { return r < ' ' }), func(line string) bool { return gcode.IsHalt([]byte(line)) })
 }
 
 // say sends said.Line if allowed agrees and waits for its answer.
@@ -234,30 +242,14 @@ func sayable(line, command string) error {
 	return nil
 }
 
-// allowed says why a command may not be said now, or nil.
-func (h *Host) allowed(command string) error {
-	var l gcode.Line
-	if err := l.Parse([]byte(command)); err != nil {
-		return nil // the firmware will judge it
+// situation is what a typed line would be said in.
+func (h *Host) situation() bounds.Situation {
+	s := bounds.Situation{Machine: h.cfg.Printer.machine(), At: h.point.State}
+	if j := h.job; j != nil {
+		s.Run, s.State, s.WayOut = j.file.Name, string(j.record.State), j.wayOut()
+		s.Parked = j.record.State == run.Held && j.parking == parked
 	}
-	if heater, setpoint, ok := run.Setpoint(&l, h.point.Tool); ok {
-		if err := h.cfg.Printer.Limits.Check(heater, setpoint); err != nil {
-			return fmt.Errorf("%w: %v", ErrSetpoint, err)
-		}
-	}
-	if l.Is('M', 110) {
-		return fmt.Errorf("%w: the host itself keeps the line numbers", ErrLine)
-	}
-	switch j := h.job; {
-	case j == nil || !disturbs(&l):
-		return nil
-	case j.record.State == run.Held && j.parking == parked && !unsettles(&l):
-		return nil
-	case j.record.State == run.Held && j.parking == parked:
-		return fmt.Errorf("%w: after %s the printer would not find back to where %s is held", ErrBusy, command, j.file.Name)
-	default:
-		return fmt.Errorf("%w: %s would disturb %s, which is %s; %s", ErrBusy, command, j.file.Name, j.record.State, j.wayOut())
-	}
+	return s
 }
 
 // wayOut says what a person may do about a run that is in the way.
@@ -267,29 +259,6 @@ func (j *job) wayOut() string {
 	}
 	return "hold it, stop it, or wait until it ends"
 }
-
-// unsettles reports whether a line would change what the printer takes its place
-// to be, so that a held run could not come back.
-func unsettles(l *gcode.Line) bool {
-	switch l.Letter {
-	case 'G':
-		return l.Number == 28 || l.Number == 29 || l.Number == 92 && (l.Has('X') || l.Has('Y') || l.Has('Z') || !l.Has('E'))
-	case 'M':
-		return l.Number == 18 || l.Number == 84 || l.Number == 206 || l.Number == 428 || l.Number == 410
-	}
-	return l.Letter == 'T'
-}
-
-// harmless holds the M commands that may be said while a run goes on: they
-// change heat, fan, speed and flow, ask, or show.
-var harmless = map[int]bool{
-	104: true, 105: true, 106: true, 107: true, 114: true, 115: true, 117: true, 118: true, 119: true,
-	140: true, 141: true, 150: true, 154: true, 155: true, 220: true, 221: true, 290: true, 300: true, 503: true,
-}
-
-// disturbs reports whether a line would change where the file's lines draw, or
-// make them wait.
-func disturbs(l *gcode.Line) bool { return l.Letter != 'M' || !harmless[l.Number] }
 
 // setpointWait is how long SetHeat waits for the printer to take a setpoint.
 const setpointWait = 5 * time.Second

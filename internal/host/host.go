@@ -18,6 +18,7 @@ import (
 	"slices"
 	"time"
 
+	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
@@ -54,6 +55,11 @@ type Printer struct {
 	Nozzle, Filament float64 // diameters, mm
 	Density          float64 // of the filament, g/cm³
 	preflight.Printer
+}
+
+// machine is what lines are judged by.
+func (p Printer) machine() bounds.Machine {
+	return bounds.Machine{Size: [3]float64{p.Width, p.Depth, p.Height}, Limits: p.Limits}
 }
 
 // Heaters lists the heaters that the machine has, nozzles first.
@@ -175,12 +181,12 @@ type Bench struct {
 // Errors that callers tell apart. Each comes wrapped in a text for the person.
 var (
 	ErrNotLive  = errors.New("the printer is not answering")
-	ErrBusy     = errors.New("a run is going on")
+	ErrBusy     = bounds.ErrBusy
 	ErrNoRun    = errors.New("no such run is going on")
 	ErrState    = errors.New("the run is not in a state for that")
-	ErrLine     = errors.New("this line cannot be said")
+	ErrLine     = bounds.ErrLine
 	ErrHeater   = errors.New("there is no such heater")
-	ErrSetpoint = errors.New("the setpoint is out of bounds")
+	ErrSetpoint = bounds.ErrSetpoint
 	ErrClosed   = errors.New("the host is shutting down")
 	ErrLost     = errors.New("the printer did not take it")
 	ErrPlan     = errors.New("it cannot be picked up there")

@@ -57,15 +57,7 @@ func (j *job) breakOff() {
 
 // heats reports whether a command gives a heater a setpoint.
 func heats(command string) bool {
-	var l gcode.Line
-	if l.Parse([]byte(command)) != nil || l.Letter != 'M' {
-		return false
-	}
-	switch l.Number {
-	case 104, 109, 140, 141, 190, 191:
-		return true
-	}
-	return false
+	return gcode.TraitsOf([]byte(command))&gcode.Heats != 0
 }
 
 // parking is how far a held run has left its part.

@@ -378,6 +378,13 @@ func (b *Board) Overflows() int { return b.overflows }
 // Halted reports whether the firmware has stopped until it is reset.
 func (b *Board) Halted() bool { return b.halted }
 
+// Setpoints returns what the firmware believes the nozzle and the bed should have,
+// in °C.
+func (b *Board) Setpoints() (nozzle, bed float64) { return b.nozzle.target, b.bed.target }
+
+// Last is the number of the last line that was taken.
+func (b *Board) Last() int { return b.last }
+
 // Temperatures returns what the nozzle and the bed really have, in °C.
 func (b *Board) Temperatures() (nozzle, bed float64) { return b.nozzle.block, b.bed.block }
 

@@ -22,7 +22,7 @@ func (b *Board) execute(c *command) func() bool {
 	case "G2", "G3":
 		return b.arc(c)
 	case "G4":
-		return b.dwell(word('P', 0)/1000 + word('S', 0))
+		return b.dwell(word('S', word('P', 0)/1000))
 	case "G20", "G21":
 		b.inches = c.code == "G20"
 	case "G28":

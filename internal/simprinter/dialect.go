@@ -23,6 +23,7 @@ type Dialect struct {
 	Pausing      bool   // XOFF and XON are sent as the receive buffer fills and empties
 	RequestForm  string // "Resend: %d"
 	Temperatures bool   // they stand on every ok
+	Lenient      bool   // whatever can be found in a line is carried out
 	Trusting     bool   // a sensor that is broken, or a heater that is too hot, does not stop it
 }
 
@@ -42,6 +43,7 @@ var dialects = map[string]func(*Dialect){
 	"telling":   func(d *Dialect) { d.Telling = true },
 	"pausing":   func(d *Dialect) { d.Pausing = true },
 	"short":     func(d *Dialect) { d.RequestForm = "rs %d" },
+	"lenient":   func(d *Dialect) { d.Lenient = true },
 	"trusting":  func(d *Dialect) { d.Trusting = true },
 	"warm-oks":  func(d *Dialect) { d.Temperatures = true },
 	"unspaced":  func(d *Dialect) { d.RequestForm = "Resend:%d" },

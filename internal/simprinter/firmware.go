@@ -137,6 +137,11 @@ func (b *Board) take(text string) {
 			return
 		}
 		b.last, cmd.number, text = number, number, body
+		if at := strings.IndexByte(body, 'N'); strings.HasPrefix(body, "M110") && at > 0 { // which sets the count
+			if n, err := strconv.Atoi(strings.TrimSpace(body[at+1:])); err == nil {
+				b.last = n
+			}
+		}
 	} else if strings.Contains(text, "*") && !b.cfg.Dialect.Careless {
 		b.refuse("No Line Number with checksum")
 		return
@@ -145,7 +150,9 @@ func (b *Board) take(text string) {
 		text = strings.TrimSpace(text[:i])
 	}
 	cmd.text = text
-	cmd.code, cmd.words = split(text)
+	if cmd.code, cmd.words = split(text); b.cfg.Dialect.Lenient && text != "" {
+		cmd.code, cmd.words = b.lenient(text)
+	}
 	b.slots = append(b.slots, cmd)
 	if b.cfg.Dialect.Early {
 		b.acknowledge(&cmd)

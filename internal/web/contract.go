@@ -105,7 +105,7 @@ func portsOf(ports []host.Port, l host.Link) api.Ports {
 func fileOf(f toolpath.File, p host.Printer) api.File {
 	out := api.File{
 		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(),
-		Lines: f.Lines, Commands: f.Commands, Layers: len(f.Marks), LayerHeight: f.LayerSteps,
+		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
 		FilamentMM: f.Filament, FilamentG: stock.Mass(f.Filament, p.Filament, p.Density),
 		DurationSeconds: f.Duration.Seconds(), Setpoints: map[string]float64{},
 	}

@@ -1,7 +1,10 @@
 package gcode_test
 
 import (
+	"errors"
 	"math"
+	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"diathermon/internal/core/gcode"
@@ -36,7 +39,7 @@ func TestParseReadsWords(t *testing.T) {
 	if err := l.Parse([]byte("g1x-5.25 Y+.5E12 F 3000 S")); err != nil {
 		t.Fatal(err)
 	}
-	if !l.Is('G', 1) || !l.IsMove() {
+	if !l.Is('G', 1) {
 		t.Errorf("got %c%d, want G1", l.Letter, l.Number)
 	}
 	for letter, want := range map[byte]float64{'X': -5.25, 'Y': 0.5, 'E': 12, 'F': 3000} {
@@ -59,6 +62,75 @@ func TestParseReadsWords(t *testing.T) {
 	for _, bad := range []string{"hello", "solid cube", "G", "Gx", "1234", "G1 X5 #7", "\x89PNG"} {
 		if err := l.Parse([]byte(bad)); err == nil {
 			t.Errorf("%q was taken for G-code", bad)
+		}
+	}
+}
+
+func TestAWordThatIsAbsentHasNoNumberOfAnEarlierLine(t *testing.T) {
+	var l gcode.Line
+	for _, line := range []string{"G2 X1 I2 J3 S9", "M106 S255"} {
+		if err := l.Parse([]byte(line)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := l.Parse([]byte("G4 P500")); err != nil || l.Dwell() != 0.5 {
+		t.Errorf("G4 P500 behind M106 S255 waits %g s, %v", l.Dwell(), err)
+	}
+	for letter := byte('A'); letter <= 'Z'; letter++ {
+		if v, ok := l.Value(letter); v != 0 && letter != 'P' || ok != (letter == 'P') {
+			t.Errorf("%c is %g, %v", letter, v, ok)
+		}
+	}
+	if err := l.Parse([]byte("G4 S2 P500")); err != nil || l.Dwell() != 2 {
+		t.Errorf("of S and P, S goes first: %g s, %v", l.Dwell(), err)
+	}
+	_, moves := through(t, "G1 X10 Y0", "G3 X0 Y10 I-10 J5", "G1 X10 Y0", "G3 X0 Y10 I-10")
+	if got := moves[len(moves)-1].Centre; got != [2]float64{0, 0} {
+		t.Errorf("an arc with I alone has its middle at %v", got)
+	}
+}
+
+func TestWhatFirmwaresReadDifferentlyIsNotPlain(t *testing.T) {
+	for _, line := range []string{
+		"M104 S300 #", "M104,S300", "M104*S300", "M104 \"x S300", "M104S300~", "M104 S300\u2028", "M104 S 3 00", "M104 S200 S300", "M104 S2E2", "M104 S0x12C",
+		"M 1 0 4 S20", "M1 04 S20", "G90 G1 X5", "M105 M104 S20", "T1 M104 S20", "G1 T1 X5", "X10 Y5", "G1 X1.2.3", "G1 X--5", "G1 X5 x6", "N5 N6 G1 X1*1", "M0000104 S20", "G1 E1e-05",
+	} {
+		var l gcode.Line
+		if err := l.Parse(gcode.Command([]byte(line))); !errors.Is(err, gcode.ErrUncertain) || l.Letter != 0 || l.Has('S') {
+			t.Errorf("%q was read as %s, %v", line, l.Code(), err)
+		}
+	}
+	var l gcode.Line
+	if err := l.Parse([]byte("G1 X99999999999")); !errors.Is(err, gcode.ErrImpossible) {
+		t.Errorf("a hundred thousand kilometres: %v", err)
+	}
+}
+
+func TestAGuessFindsEveryCommand(t *testing.T) {
+	for line, want := range map[string]gcode.Code{
+		"m#104 s300": {'M', 104, 0}, "x M104 S300": {'M', 104, 0}, "M 1 0 4 S3": {'M', 104, 0}, "M1.04e2S300": {'M', 104, 0}, "G0x1C": {'G', 28, 0}, "aG0028b": {'G', 28, 0},
+		"M105 M190 S60": {'M', 190, 0}, "PRINT5": {'T', 5, 0},
+	} {
+		if got := gcode.GuessAt([]byte(line)); !slices.Contains(got.Codes, want) {
+			t.Errorf("%q could be %v, want %s in it", line, got.Codes, want)
+		}
+	}
+	for line, want := range map[string]gcode.Traits{"M109S200": gcode.Awaits, "m190 s60 #": gcode.Awaits, "G28X": gcode.Slow, "M400": gcode.Slow} {
+		if gcode.TraitsOf([]byte(line))&want == 0 {
+			t.Errorf("%q lacks a trait", line)
+		}
+	}
+}
+
+func TestTheEmergencyStopIsKnownHoweverItIsWritten(t *testing.T) {
+	for _, line := range []string{"M112", "m112", "M112 S1", " M112 ;now", "N5 M112*35", "N5M112*35", "M112*35", "M 112", "M0112", "\"M112", "M112 #", "G1 X5 M112", "M11 2", "M112\r\n"} {
+		if !gcode.IsHalt([]byte(line)) {
+			t.Errorf("%q is not taken for the emergency stop", line)
+		}
+	}
+	for _, line := range []string{"M117 do not press M112", "; M112", "M1120", "M11", "M105", "hello", ""} {
+		if gcode.IsHalt([]byte(line)) {
+			t.Errorf("%q is taken for the emergency stop", line)
 		}
 	}
 }
@@ -130,6 +202,35 @@ func TestArcsHaveTheirLength(t *testing.T) {
 		_, moves := through(t, "G1 X10 Y0", program)
 		if got := moves[len(moves)-1].Length(); math.Abs(got-want) > 1e-6 {
 			t.Errorf("%s: %v mm, want %v", program, got, want)
+		}
+	}
+}
+
+func TestAnArcsBoxIsAsFarAsItBulges(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 3))
+	for range 300 {
+		m := gcode.Move{Arc: true, Clock: rng.IntN(2) == 0, Centre: [2]float64{rng.Float64() * 100, rng.Float64() * 100}}
+		radius, from, sweep := 1+rng.Float64()*50, rng.Float64()*7, 0.01+rng.Float64()*6.2
+		at := func(share float64) (x, y float64) { // walked along, another way to the same
+			angle := from + sweep*share
+			if m.Clock {
+				angle = from - sweep*share
+			}
+			return m.Centre[0] + radius*math.Cos(angle), m.Centre[1] + radius*math.Sin(angle)
+		}
+		m.From[gcode.X], m.From[gcode.Y] = at(0)
+		m.To[gcode.X], m.To[gcode.Y] = at(1)
+		low, high := m.Box()
+		for i := range 3 {
+			want := [2]float64{math.Inf(1), math.Inf(-1)}
+			for step := range 5001 {
+				x, y := at(float64(step) / 5000)
+				v := []float64{x, y, 0}[i]
+				want = [2]float64{min(want[0], v), max(want[1], v)}
+			}
+			if math.Abs(low[i]-want[0]) > 0.001 || math.Abs(high[i]-want[1]) > 0.001 {
+				t.Fatalf("axis %d of %+v: %g to %g, want %v", i, m, low[i], high[i], want)
+			}
 		}
 	}
 }

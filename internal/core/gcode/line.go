@@ -1,17 +1,23 @@
 // Package gcode reads one line of G-code at a time: its words, its comment,
 // its line number and checksum, and the modal state that lines build up.
 //
+// Firmwares read the same line differently, some of them leniently. So there are
+// two readers. Line.Parse takes only what every firmware reads the same, and says
+// what stands in the way of anything else. Guess reads all that a line might be
+// taken for: every command that the most lenient firmware could find in it. What
+// Parse refuses is never held to be harmless; Guess decides.
+//
 // It promises that what it calls a line's command is byte for byte what the
-// printer should receive, and that reading a line allocates nothing. It leaves
-// to others when a line is sent (wire), how long a move takes (motion) and what
-// the moves amount to (toolpath).
+// printer should receive, and that reading a plain line allocates nothing. It
+// leaves to others when a line is sent (wire), what may be sent (bounds), how long
+// a move takes (motion) and what the moves amount to (toolpath).
 package gcode
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"math"
-	"strconv"
 )
 
 // MaxLine is the longest command, in bytes, that common firmwares take in one
@@ -19,7 +25,19 @@ import (
 // checksum and the terminator need up to 16.
 const MaxLine = 80
 
-// A Line is one parsed line of G-code. The zero Line is blank. Parse it again
+// Most is the largest number, in whatever unit, that a line may hold: beyond it no
+// machine could mean it.
+const Most = 1e9
+
+// Errors of Parse. Each comes wrapped in a text that says what was found.
+var (
+	// ErrUncertain means that firmwares may read the line differently.
+	ErrUncertain = errors.New("it cannot be read with certainty")
+	// ErrImpossible means that a number in it is beyond Most.
+	ErrImpossible = errors.New("no machine can do that")
+)
+
+// A Line is one plainly read line of G-code. The zero Line is blank. Parse it again
 // for the next line: it holds no reference to what was parsed but Text.
 type Line struct {
 	Letter byte   // 'G', 'M' or 'T'; 0 on a line without a command
@@ -30,10 +48,6 @@ type Line struct {
 	given  uint32 // bit i: the letter 'A'+i has a number
 	values [26]float64
 }
-
-// takesText holds the M commands whose argument is text, not words: messages
-// and file names. Parentheses and letters in it mean nothing.
-var takesText = map[int]bool{0: true, 1: true, 16: true, 23: true, 28: true, 30: true, 32: true, 117: true, 118: true, 928: true}
 
 // Command returns the part of raw that the printer should receive: without
 // comments, line number, checksum and surrounding space. It is empty for a line
@@ -57,7 +71,7 @@ func Command(raw []byte) []byte {
 	if bytes.IndexByte(raw, '(') < 0 {
 		return raw
 	}
-	if letter, number, _, _ := head(raw); letter == 'M' && takesText[number] {
+	if code, _ := head(raw); code.Traits()&Text != 0 {
 		return raw
 	}
 	out := make([]byte, 0, len(raw))
@@ -75,98 +89,164 @@ func Command(raw []byte) []byte {
 	return bytes.TrimSpace(out)
 }
 
-// Parse reads a command as Command returns it. It reports an error that names
-// what it found for anything that is not G-code.
+// Parse reads a command as Command returns it, if every firmware would read it the
+// same: a command, then words, each of them once, with blanks or nothing between.
+// Otherwise the error is ErrUncertain, or ErrImpossible, and the line is blank.
 func (l *Line) Parse(command []byte) error {
 	l.Letter, l.Number, l.Sub, l.set, l.given = 0, 0, 0, 0, 0
 	l.Text = nil
 	if len(command) == 0 {
 		return nil
 	}
-	letter, number, sub, rest := head(command)
-	if letter == 0 {
-		return fmt.Errorf("%q is not G-code: a line begins with G, M or T and a number", clip(command))
+	code, rest := head(command)
+	if code.Letter == 0 {
+		return uncertain(command, "a line begins with G, M or T and a number")
 	}
-	l.Letter, l.Number, l.Sub = letter, number, sub
+	if code.Traits()&Text != 0 {
+		if other, could := glued(command, code, rest); could {
+			return uncertain(command, "it could be "+other.String())
+		}
+	} else {
+		if err := l.words(command, code, rest); err != nil {
+			l.set, l.given = 0, 0
+			return err
+		}
+	}
+	l.Letter, l.Number, l.Sub = code.Letter, code.Number, code.Sub
 	l.Text = bytes.TrimSpace(rest)
-	if letter == 'M' && takesText[number] {
-		return nil
+	return nil
+}
+
+// glued finds another command that a command with a text could be: M1 04 is M104
+// where blanks may stand anywhere, and in M117 9 M140 S60 no text follows then.
+func glued(command []byte, code Code, text []byte) (Code, bool) {
+	if len(text) == 0 {
+		return Code{}, false
 	}
+	for _, n := range numbers(command[1:]) {
+		other := Code{code.Letter, int(min(n, Most)), 0}
+		if other.Number == code.Number {
+			continue
+		}
+		if other.Traits() != 0 {
+			return other, true
+		}
+		guess := GuessAt(text)
+		for _, c := range guess.Codes {
+			if guess.inName(c, c.Look()) {
+				return c, true
+			}
+		}
+	}
+	return Code{}, false
+}
+
+// words reads the words behind a command.
+func (l *Line) words(command []byte, code Code, rest []byte) error {
+	joined := code.Letter == 'G' && (code.Number <= 3 || code.Number == 92) // in which E is never an exponent: no firmware could print
+	number := true                                                          // the last byte was of a number
 	for len(rest) > 0 {
 		b := rest[0]
 		if b == ' ' || b == '\t' {
+			number = false
 			rest = rest[1:]
 			continue
 		}
-		if b == '"' { // quoted text is a value without a number
-			end := bytes.IndexByte(rest[1:], '"')
-			if end < 0 {
-				return nil
-			}
-			rest = rest[end+2:]
+		letter := upper(b)
+		switch {
+		case letter < 'A' || letter > 'Z':
+			return uncertain(command, fmt.Sprintf("found %q where a word such as X10 was expected", firstRune(rest)))
+		case number && !joined && (letter == 'E' || letter == 'X'):
+			return uncertain(command, fmt.Sprintf("%c right behind a number could be part of it; put a blank between", letter))
+		case letter == 'G' || letter == 'M' || letter == 'N' && !code.Is('M', 110) || letter == 'T' && (joined || code.Letter == 'T'):
+			return uncertain(command, fmt.Sprintf("found a second command or a line number at %q", clip(rest)))
+		}
+		bit := uint32(1) << (letter - 'A')
+		if l.set&bit != 0 {
+			return uncertain(command, fmt.Sprintf("it has %c twice", letter))
+		}
+		l.set |= bit
+		value, n := float(rest[1:])
+		rest = rest[1+n:]
+		if number = n > 0; !number {
 			continue
 		}
-		b = upper(b)
-		if b < 'A' || b > 'Z' {
-			return fmt.Errorf("%q is not G-code: found %q where a word such as X10 was expected", clip(command), rest[0])
+		if math.Abs(value) > Most {
+			return fmt.Errorf("%w: %q has the number %c%g", ErrImpossible, clip(command), letter, value)
 		}
-		i := b - 'A'
-		l.set |= 1 << i
-		value, n := float(rest[1:])
-		if n > 0 {
-			l.values[i] = value
-			l.given |= 1 << i
-		}
-		rest = rest[1+n:]
+		l.values[letter-'A'] = value
+		l.given |= bit
 	}
 	return nil
 }
+
+func uncertain(command []byte, why string) error {
+	return fmt.Errorf("%w: %q: %s", ErrUncertain, clip(command), why)
+}
+
+// Code returns the line's command.
+func (l *Line) Code() Code { return Code{l.Letter, l.Number, l.Sub} }
 
 // Has reports whether the word with that letter is there, with or without a
 // number.
 func (l *Line) Has(letter byte) bool { return l.set&(1<<(letter-'A')) != 0 }
 
-// Value returns the number after letter, and whether there is one.
+// Value returns the number behind letter, and whether there is one. Without one
+// the number is 0.
 func (l *Line) Value(letter byte) (float64, bool) {
 	i := letter - 'A'
-	return l.values[i], l.given&(1<<i) != 0
+	if l.given&(1<<i) == 0 {
+		return 0, false
+	}
+	return l.values[i], true
 }
 
 // Is reports whether the line is the command with that letter and number.
 func (l *Line) Is(letter byte, number int) bool { return l.Letter == letter && l.Number == number }
 
-// IsMove reports whether the line moves the axes by its words: G0 to G3.
-func (l *Line) IsMove() bool { return l.Letter == 'G' && l.Number >= 0 && l.Number <= 3 }
-
-// head splits the command's letter and number from what follows.
-func head(b []byte) (letter byte, number, sub int, rest []byte) {
-	if len(b) < 2 {
-		return 0, 0, 0, nil
+// Dwell is how long a G4 waits, in seconds: S in seconds goes before P in
+// milliseconds.
+func (l *Line) Dwell() float64 {
+	if s, ok := l.Value('S'); ok {
+		return s
 	}
-	letter = upper(b[0])
+	p, _ := l.Value('P')
+	return p / 1000
+}
+
+// head splits the command from what follows; the zero Code if there is none.
+func head(b []byte) (code Code, rest []byte) {
+	if len(b) < 2 {
+		return Code{}, nil
+	}
+	letter := upper(b[0])
 	if letter != 'G' && letter != 'M' && letter != 'T' {
-		return 0, 0, 0, nil
+		return Code{}, nil
 	}
 	i := 1
 	for i < len(b) && b[i] == ' ' {
 		i++
 	}
 	start := i
-	for i < len(b) && isDigit(b[i]) && i-start < 6 {
-		number = number*10 + int(b[i]-'0')
+	for i < len(b) && isDigit(b[i]) {
+		if i-start == 6 {
+			return Code{}, nil
+		}
+		code.Number = code.Number*10 + int(b[i]-'0')
 		i++
 	}
 	if i == start {
-		return 0, 0, 0, nil
+		return Code{}, nil
 	}
+	code.Letter = letter
 	if i+1 < len(b) && b[i] == '.' && isDigit(b[i+1]) {
 		i++
-		for i < len(b) && isDigit(b[i]) && sub < 1000 {
-			sub = sub*10 + int(b[i]-'0')
+		for i < len(b) && isDigit(b[i]) && code.Sub < 1000 {
+			code.Sub = code.Sub*10 + int(b[i]-'0')
 			i++
 		}
 	}
-	return letter, number, sub, b[i:]
+	return code, b[i:]
 }
 
 // float reads a decimal number without exponent at the start of b and says how
@@ -218,39 +298,6 @@ func float(b []byte) (value float64, n int) {
 	return value, i
 }
 
-// Checksum is the exclusive or of all bytes, the trade's check on a serial line.
-func Checksum(b []byte) byte {
-	var sum byte
-	for _, c := range b {
-		sum ^= c
-	}
-	return sum
-}
-
-// AppendNumbered appends command to dst as a numbered, checksummed line with its
-// line end: "N12 G1 X5*97\n".
-func AppendNumbered(dst []byte, number int, command []byte) []byte {
-	start := len(dst)
-	dst = append(dst, 'N')
-	dst = strconv.AppendInt(dst, int64(number), 10)
-	dst = append(dst, ' ')
-	dst = append(dst, command...)
-	sum := Checksum(dst[start:])
-	dst = append(dst, '*')
-	dst = strconv.AppendInt(dst, int64(sum), 10)
-	return append(dst, '\n')
-}
-
-// NumberedSize is the most bytes that AppendNumbered appends for a command of
-// that length.
-func NumberedSize(number, command int) int {
-	digits := 1
-	for n := number; n >= 10; n /= 10 {
-		digits++
-	}
-	return len("N *255\n") + digits + command
-}
-
 func isDigit(b byte) bool { return b >= '0' && b <= '9' }
 
 func upper(b byte) byte {
@@ -260,9 +307,20 @@ func upper(b byte) byte {
 	return b
 }
 
-func clip(b []byte) []byte {
-	if len(b) > 40 {
-		return append(append([]byte{}, b[:40]...), "…"...)
+// firstRune is the first character of b, for a message.
+func firstRune(b []byte) string {
+	for i := range string(b) {
+		if i > 0 {
+			return string(b[:i])
+		}
 	}
-	return b
+	return string(b)
+}
+
+// clip is the beginning of b, for a message.
+func clip(b []byte) string {
+	if len(b) > 40 {
+		return string(b[:40]) + "…"
+	}
+	return string(b)
 }

@@ -211,6 +211,40 @@ func (m Move) radius() float64 {
 	return math.Hypot(m.From[X]-m.Centre[0], m.From[Y]-m.Centre[1])
 }
 
+// Box is what the move passes through, in millimetres of X, Y and Z: for an arc as
+// far as it bulges.
+func (m Move) Box() (low, high [3]float64) {
+	for axis := X; axis <= Z; axis++ {
+		low[axis], high[axis] = min(m.From[axis], m.To[axis]), max(m.From[axis], m.To[axis])
+	}
+	if !m.Arc {
+		return low, high
+	}
+	radius, sweep := m.radius(), m.Sweep()
+	from := math.Atan2(m.From[Y]-m.Centre[1], m.From[X]-m.Centre[0])
+	for quarter := range 4 {
+		angle := float64(quarter) * math.Pi / 2
+		way := angle - from
+		if m.Clock {
+			way = -way
+		}
+		for way < 0 {
+			way += 2 * math.Pi
+		}
+		for way >= 2*math.Pi {
+			way -= 2 * math.Pi
+		}
+		if way > sweep {
+			continue
+		}
+		sin, cos := math.Sincos(angle)
+		for axis, v := range [2]float64{m.Centre[0] + radius*cos, m.Centre[1] + radius*sin} {
+			low[axis], high[axis] = min(low[axis], v), max(high[axis], v)
+		}
+	}
+	return low, high
+}
+
 // Extrusion is the filament the move pushes, in millimetres; negative for a
 // retraction.
 func (m Move) Extrusion() float64 { return m.To[E] - m.From[E] }

@@ -9,19 +9,20 @@ import (
 	"math"
 	"slices"
 
+	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/toolpath"
 )
 
 // Level says how much a check weighs.
-type Level string
+type Level = bounds.Level
 
 // The levels.
 const (
-	Block Level = "block" // it cannot start
-	Warn  Level = "warn"  // it can, and a person should know
-	Note  Level = "note"  // worth knowing
+	Block = bounds.Block
+	Warn  = bounds.Warn
+	Note  = bounds.Note
 )
 
 // A Check is one thing found.
@@ -49,9 +50,6 @@ type Facts struct {
 	File     toolpath.Summary
 }
 
-// slack is how far outside the bed, in mm, a purge line may lie.
-const slack = 0.5
-
 // Checks returns what is found, blocks first.
 func Checks(f Facts) []Check {
 	var out []Check
@@ -73,12 +71,12 @@ func Checks(f Facts) []Check {
 		}
 	}
 	if f.File.Tools > f.Printer.Tools {
-		add(Block, "slice it again for this printer", "the file uses tool %d and this printer has %d", f.File.Tools-1, f.Printer.Tools)
+		add(Block, "slice it again for this printer", "the file uses tool %d, which is the %s, and this printer has %s", f.File.Tools-1, ordinal(f.File.Tools), counted(f.Printer.Tools, "tool"))
 	}
 	size := [3]float64{f.Printer.Width, f.Printer.Depth, f.Printer.Height}
 	for axis := gcode.X; axis <= gcode.Z && !f.File.Extent.Empty; axis++ {
 		low, high := f.File.Extent.Min[axis], f.File.Extent.Max[axis]
-		if low < -slack || high > size[axis]+slack {
+		if low < -bounds.Slack || high > size[axis]+bounds.Slack {
 			add(Block, "slice it again for this printer", "it does not fit: %c reaches from %.1f to %.1f mm and this printer has 0 to %.0f mm", gcode.Letters[axis], low, high, size[axis])
 		}
 	}
@@ -88,11 +86,35 @@ func Checks(f Facts) []Check {
 	if f.Sleepy != "" {
 		add(Note, "turn sleep off in its settings, if it has any", "this computer cannot be kept awake: %s", f.Sleepy)
 	}
-	if f.File.Unread > 0 {
-		add(Note, "the firmware will judge them", "%d lines are not plain G-code; the first is %s", f.File.Unread, f.File.FirstOdd)
+	if hottest := max(f.Printer.Limits.Nozzle, f.Printer.Limits.Bed, f.Printer.Limits.Chamber); f.File.Hidden > hottest {
+		add(Block, "slice it again for this printer", "line %d has a named command with %g, which is above every limit of this printer if it is a temperature", f.File.HiddenLine, f.File.Hidden)
+	}
+	for _, found := range f.File.Findings {
+		where := fmt.Sprintf("line %d", found.Line)
+		if found.Count > 1 {
+			where += fmt.Sprintf(" and %d more", found.Count-1)
+		}
+		add(found.Level, found.Do, "%s: %s", where, found.Title)
 	}
 	slices.SortStableFunc(out, func(a, b Check) int { return weight(a.Level) - weight(b.Level) })
 	return out
+}
+
+// ordinal is the place of the n-th of at most sixteen.
+func ordinal(n int) string {
+	words := []string{"first", "second", "third", "fourth"}
+	if n >= 1 && n <= len(words) {
+		return words[n-1]
+	}
+	return fmt.Sprintf("%dth", n)
+}
+
+// counted is a number with its noun.
+func counted(n int, noun string) string {
+	if n != 1 {
+		noun += "s"
+	}
+	return fmt.Sprintf("%d %s", n, noun)
 }
 
 func weight(l Level) int { return slices.Index([]Level{Block, Warn, Note}, l) }

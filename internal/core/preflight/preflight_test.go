@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/toolpath"
@@ -21,6 +22,10 @@ func good() preflight.Facts {
 	}
 }
 
+func found(l bounds.Level, line, count int) toolpath.Finding {
+	return toolpath.Finding{Finding: bounds.Finding{Level: l, Title: "it is odd", Do: "look at it"}, Line: line, Count: count}
+}
+
 func TestEachCheckFindsItsOwn(t *testing.T) {
 	if got := preflight.Checks(good()); len(got) != 0 {
 		t.Fatalf("found %+v where nothing is the matter", got)
@@ -34,12 +39,14 @@ func TestEachCheckFindsItsOwn(t *testing.T) {
 		"busy":          {func(f *preflight.Facts) { f.Busy = "knob.gcode" }, preflight.Block, "knob.gcode is not done yet"},
 		"too hot":       {func(f *preflight.Facts) { f.File.Setpoints[heat.Nozzle] = 290 }, preflight.Block, "limit of 285 °C"},
 		"chamber":       {func(f *preflight.Facts) { f.File.Setpoints[heat.Chamber] = 40 }, preflight.Block, "no heated chamber"},
-		"second tool":   {func(f *preflight.Facts) { f.File.Tools = 2 }, preflight.Block, "tool 1"},
+		"second tool":   {func(f *preflight.Facts) { f.File.Tools = 2 }, preflight.Block, "tool 1, which is the second, and this printer has 1 tool"},
 		"too wide":      {func(f *preflight.Facts) { f.File.Extent.Max[0] = 231 }, preflight.Block, "X reaches"},
 		"off the bed":   {func(f *preflight.Facts) { f.File.Extent.Min[1] = -3 }, preflight.Block, "Y reaches"},
 		"too high":      {func(f *preflight.Facts) { f.File.Extent.Max[2] = 260 }, preflight.Block, "Z reaches"},
 		"no plastic":    {func(f *preflight.Facts) { f.File.Extent = toolpath.Box{Empty: true} }, preflight.Warn, "no plastic"},
-		"extended line": {func(f *preflight.Facts) { f.File.Unread, f.File.FirstOdd = 2, "line 3" }, preflight.Note, "2 lines"},
+		"extended line": {func(f *preflight.Facts) { f.File.Findings = []toolpath.Finding{found(bounds.Note, 3, 2)} }, preflight.Note, "line 3 and 1 more: it is odd"},
+		"unread line":   {func(f *preflight.Facts) { f.File.Findings = []toolpath.Finding{found(bounds.Block, 7, 1)} }, preflight.Block, "line 7: it is odd"},
+		"hidden heat":   {func(f *preflight.Facts) { f.File.Hidden, f.File.HiddenLine = 290, 4 }, preflight.Block, "line 4"},
 	} {
 		f := good()
 		c.change(&f)
@@ -49,7 +56,7 @@ func TestEachCheckFindsItsOwn(t *testing.T) {
 		}
 	}
 	f := good()
-	f.File.Unread, f.LinkLive = 1, false
+	f.File.Findings, f.LinkLive = []toolpath.Finding{found(bounds.Note, 3, 1)}, false
 	if got := preflight.Checks(f); len(got) != 2 || got[0].Level != preflight.Block {
 		t.Errorf("blocks come first: %+v", got)
 	}

@@ -83,9 +83,7 @@ func Replay(file io.Reader, commands int) (Point, error) {
 }
 
 // Waits reports whether a line that gives a setpoint waits until it is reached.
-func Waits(l *gcode.Line) bool {
-	return l.Letter == 'M' && (l.Number == 109 || l.Number == 190 || l.Number == 191)
-}
+func Waits(l *gcode.Line) bool { return l.Code().Traits()&gcode.Awaits != 0 }
 
 // Setpoint tells which heater a line gives a setpoint and what it is, or false
 // for any other line. Tool is the one in use.

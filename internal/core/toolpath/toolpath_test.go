@@ -3,11 +3,15 @@ package toolpath_test
 import (
 	"bytes"
 	"errors"
+	"fmt"
+	"io"
 	"math"
 	"strings"
 	"testing"
+	"testing/iotest"
 	"time"
 
+	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/stock"
@@ -49,6 +53,9 @@ M104 S0
 	}
 	if s.Marks[0].Z != 0.2 || s.Marks[1].Z != 0.4 || s.Marks[1].Command != 13 || s.LayerSteps != 0.2 {
 		t.Errorf("marks are %+v", s.Marks)
+	}
+	if s.Layers != 2 {
+		t.Errorf("%d layers", s.Layers)
 	}
 	if s.Extent.Min != [3]float64{10, 10, 0.2} || s.Extent.Max != [3]float64{60, 60, 0.4} {
 		t.Errorf("extent is %+v", s.Extent)
@@ -120,13 +127,20 @@ func TestWhatIsNotGCodeIsNamed(t *testing.T) {
 		"control":        {"G28\nG1 X\x015\n", "line 2"},
 		"endless line":   {"G28\n" + strings.Repeat("x", 2<<20), "longer than"},
 		"endless move":   {"G28\nG1 X99999999999999999999999999999999\n", "line 2"},
+		"endless thread": {"G28\nG1 X1 E" + strings.Repeat("9", 49) + "\n", "line 2"},
+		"endless wait":   {"G28\nG4 S99999999999999\n", "line 2"},
+		"a long wait":    {"G28\nG4 S999999\n", "not possible"},
+		"far away":       {"G91\n" + strings.Repeat("G1 X90000\n", 3), "line 3"},
+		"much filament":  {"M83\n" + strings.Repeat("G1 E900000\n", 200), "filament"},
+		"three years":    {"G28\n" + strings.Repeat("G4 S600000\n", 200), "days"},
+		"an endless S":   {"G28\nM106 S9999999999999\n", "line 2"},
 	} {
 		if _, err := toolpath.Scan(strings.NewReader(c.body), motion.Ordinary); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want %q in it", name, err, c.want)
 		}
 	}
-	if s := scan(t, "G28\nSTART_OF_PART BED=60\nG1 X5\n"); s.Unread != 1 || !strings.Contains(s.FirstOdd, "line 2") {
-		t.Errorf("a line for an extended firmware is noted: %d, %s", s.Unread, s.FirstOdd)
+	if s := scan(t, "G28\nSTART_OF_PART BED=60\nG1 X5\n"); s.Unread != 1 || len(s.Findings) != 1 || s.Findings[0].Line != 2 || s.Hidden != 60 || s.HiddenLine != 2 {
+		t.Errorf("a line for an extended firmware is noted: %+v", s)
 	}
 	broken := errors.New("the cable")
 	if _, err := toolpath.Scan(failing{broken}, motion.Ordinary); !errors.Is(err, broken) {
@@ -137,6 +151,61 @@ func TestWhatIsNotGCodeIsNamed(t *testing.T) {
 type failing struct{ err error }
 
 func (f failing) Read([]byte) (int, error) { return 0, f.err }
+
+func TestFindingsAreKeptWithinBounds(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("G28\nM104 S200 #\nM104 S200 #\n")
+	for i := range 500 {
+		fmt.Fprintf(&b, "G1 X%d\nM105 odd%d !\nG1 X2\n", i%100, i)
+	}
+	b.WriteString("M112\n")
+	s := scan(t, b.String())
+	if len(s.Findings) > 50 || s.Unread != 502 {
+		t.Errorf("%d findings of %d lines", len(s.Findings), s.Unread)
+	}
+	if f := s.Findings[0]; f.Level != bounds.Block || f.Line != 2 || f.Count != 2 || !strings.Contains(f.Title, "M104") {
+		t.Errorf("the first is %+v", f)
+	}
+	if f := s.Findings[len(s.Findings)-1]; f.Level != bounds.Block || !strings.Contains(f.Title, "M112") {
+		t.Errorf("the last is %+v", f)
+	}
+	rest := s.Findings[len(s.Findings)-2]
+	if !strings.Contains(rest.Title, "more like these") || rest.Count < 400 {
+		t.Errorf("those that were too many are %+v", rest)
+	}
+}
+
+func TestHowManyLayersEverMemoryIsBounded(t *testing.T) {
+	rises := func(n int) io.Reader { // each line begins a layer
+		i := 0
+		return iotest.DataErrReader(readFunc(func(p []byte) (int, error) {
+			if i == n {
+				return 0, io.EOF
+			}
+			i++
+			return copy(p, fmt.Sprintf("G1 X%d Z%.3f E%d\n", i%100, float64(i)*0.02, i)), nil
+		}))
+	}
+	s, err := toolpath.Scan(rises(300_000), motion.Ordinary)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(s.Marks) > 10_000 || len(s.Marks) < 1000 || s.Layers != len(s.Marks) {
+		t.Errorf("%d marks are kept, and %d layers told", len(s.Marks), s.Layers)
+	}
+	for i := 1; i < len(s.Marks); i++ {
+		if a, b := s.Marks[i-1], s.Marks[i]; b.Command <= a.Command || b.Seconds < a.Seconds || b.Z <= a.Z {
+			t.Fatalf("mark %d is %+v, behind %+v", i, b, a)
+		}
+	}
+	if z := s.Marks[len(s.Marks)-1].Z; z < 5900 {
+		t.Errorf("the last layer kept is at %.1f of 6000 mm", z)
+	}
+}
+
+type readFunc func([]byte) (int, error)
+
+func (f readFunc) Read(p []byte) (int, error) { return f(p) }
 
 func TestTheDemosFilesAreRealisticInSize(t *testing.T) {
 	layers := 0

@@ -3,30 +3,18 @@ package wire
 import (
 	"bytes"
 	"fmt"
-	"strings"
 	"time"
 
 	"diathermon/internal/core/gcode"
 )
 
-// slow holds the commands that a firmware answers only when they are done.
-var slow = map[string]bool{
-	"G4": true, "G28": true, "G29": true, "G30": true, "G33": true, "G34": true, "G76": true, "M0": true, "M1": true, "M109": true, "M190": true,
-	"M191": true, "M226": true, "M303": true, "M400": true, "M48": true, "M600": true, "M701": true, "M702": true, "M997": true,
-}
+// isSlow tells the commands that a firmware answers only when they are done.
+func isSlow(command string) bool { return gcode.TraitsOf([]byte(command))&gcode.Slow != 0 }
 
-func isSlow(command string) bool { return slow[head(command)] }
-
-// head is a command without its words.
-func head(command string) string {
-	head, _, _ := strings.Cut(command, " ")
-	return strings.ToUpper(head)
-}
-
-// waitsForHeat holds the commands behind which nothing of a file is said until they
+// waitsForHeat tells the commands behind which nothing of a file is said until they
 // are done: a wait for heat can be broken off, and what the printer has read behind
 // it would then be carried out cold.
-var waitsForHeat = map[string]bool{"M109": true, "M190": true, "M191": true}
+func waitsForHeat(command string) bool { return gcode.TraitsOf([]byte(command))&gcode.Awaits != 0 }
 
 // warming reports whether a wait for heat is under way.
 func (c *Conversation) warming() bool { return c.base <= c.heats && c.heats < c.next }
@@ -171,7 +159,7 @@ func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 	c.bytes += gcode.NumberedSize(c.next, len(r.Command))
 	l := c.at(c.next)
 	*l = line{Request: r, number: c.next, end: c.bytes, own: own}
-	if waitsForHeat[head(r.Command)] {
+	if waitsForHeat(r.Command) {
 		c.heats = c.next
 	}
 	c.next++
