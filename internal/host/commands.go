@@ -40,13 +40,9 @@ func (h *Host) Start(ctx context.Context, name string, soak *heat.Soak) (RunNow,
 	if err != nil {
 		return RunNow{}, err
 	}
-	body, err := h.cfg.Files.Read(f.Name)
+	body, err := h.cfg.Files.Open(ctx, f)
 	if err != nil {
 		return RunNow{}, err
-	}
-	if info, err := body.Stat(); err != nil || info.Size() != f.Size {
-		body.Close()
-		return RunNow{}, fmt.Errorf("%w: %q is being replaced; start it again", ErrBusy, name)
 	}
 	var now RunNow
 	var refused error

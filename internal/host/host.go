@@ -14,7 +14,6 @@ import (
 	"errors"
 	"io"
 	"log/slog"
-	"os"
 	"slices"
 	"time"
 
@@ -46,7 +45,9 @@ type Awake interface {
 // Files gives the host what is on the shelf.
 type Files interface {
 	File(ctx context.Context, name string) (toolpath.File, error)
-	Read(name string) (*os.File, error)
+	// Open opens the bytes whose digest f has. Bytes that are others are an error,
+	// then and while they are read.
+	Open(ctx context.Context, f toolpath.File) (io.ReadCloser, error)
 }
 
 // Printer is what the keeper has said of the machine.

@@ -124,8 +124,8 @@ type folder struct {
 	path string
 }
 
-func (f folder) File(context.Context, string) (toolpath.File, error) { return f.file, nil }
-func (f folder) Read(string) (*os.File, error)                       { return os.Open(f.path) }
+func (f folder) File(context.Context, string) (toolpath.File, error)        { return f.file, nil }
+func (f folder) Open(context.Context, toolpath.File) (io.ReadCloser, error) { return os.Open(f.path) }
 
 func shelfOf(t *testing.T, part samples.Part) folder {
 	t.Helper()

@@ -159,7 +159,7 @@ func (h *Host) rejoin(ctx context.Context, last int) {
 	story.Others = maps.Clone(story.Others)
 	h.decide("the printer has kept its place: line %d, command %d of the file", last, command)
 	go func() {
-		point, reader, closer, err := replay(h.cfg.Files, j.file, func(in *bufio.Reader) (run.Point, error) { return story.Replay(in, last) })
+		point, reader, closer, err := h.replay(ctx, j.file, func(in *bufio.Reader) (run.Point, error) { return story.Replay(in, last) })
 		h.ask(ctx, func() {
 			if h.job != j || h.conv != conv || !j.rejoining || err != nil {
 				if err != nil {
@@ -184,8 +184,8 @@ func (h *Host) rejoin(ctx context.Context, last int) {
 }
 
 // replay opens a file, lets f read it up to some command, and returns the rest.
-func replay(files Files, f toolpath.File, read func(*bufio.Reader) (run.Point, error)) (run.Point, io.Reader, io.Closer, error) {
-	body, err := files.Read(f.Name)
+func (h *Host) replay(ctx context.Context, f toolpath.File, read func(*bufio.Reader) (run.Point, error)) (run.Point, io.Reader, io.Closer, error) {
+	body, err := h.cfg.Files.Open(ctx, f)
 	if err != nil {
 		return run.Point{}, nil, nil, err
 	}
@@ -339,7 +339,7 @@ func (h *Host) plan(ctx context.Context, id string, c Choice) (run.Plan, io.Read
 	}
 	if math.IsNaN(c.Height) { // a printer that is kept busy is as far behind as its planner is long
 		made := max(taken-plannerHolds, 0)
-		left, _, closer, err := replay(h.cfg.Files, file, func(in *bufio.Reader) (run.Point, error) { return run.Replay(in, made) })
+		left, _, closer, err := h.replay(ctx, file, func(in *bufio.Reader) (run.Point, error) { return run.Replay(in, made) })
 		if err != nil {
 			return run.Plan{}, nil, nil, err
 		}
@@ -349,7 +349,7 @@ func (h *Host) plan(ctx context.Context, id string, c Choice) (run.Plan, io.Read
 			c.Height = min(story.Back.Machine()[gcode.Z]+h.cfg.Parking.Lift, h.cfg.Parking.Bed[2])
 		}
 	}
-	at, reader, closer, err := replay(h.cfg.Files, file, func(in *bufio.Reader) (run.Point, error) { return run.Replay(in, command) })
+	at, reader, closer, err := h.replay(ctx, file, func(in *bufio.Reader) (run.Point, error) { return run.Replay(in, command) })
 	if err != nil {
 		return run.Plan{}, nil, nil, err
 	}

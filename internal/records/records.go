@@ -18,6 +18,7 @@ import (
 	"net/url"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
@@ -109,11 +110,16 @@ type file struct {
 	SHA256  string `gorm:"column:sha256"`
 	Stored  time.Time
 	Summary string
+	Marks   string
 }
 
 func (f file) file() (toolpath.File, error) {
 	out := toolpath.File{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC()}
-	return out, json.Unmarshal([]byte(f.Summary), &out.Summary)
+	err := json.Unmarshal([]byte(f.Summary), &out.Summary)
+	if err == nil && f.Marks != "" {
+		err = json.Unmarshal([]byte(f.Marks), &out.Marks)
+	}
+	return out, err
 }
 
 // PutFile keeps what is known of a file under its name.
@@ -122,7 +128,14 @@ func (r *Records) PutFile(ctx context.Context, f toolpath.File) error {
 	if err != nil {
 		return err
 	}
-	row := file{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored, Summary: string(summary)}
+	if f.Marks == nil {
+		f.Marks = []run.Mark{}
+	}
+	marks, err := json.Marshal(f.Marks)
+	if err != nil {
+		return err
+	}
+	row := file{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored, Summary: string(summary), Marks: string(marks)}
 	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
 }
 
@@ -140,10 +153,10 @@ func (r *Records) File(ctx context.Context, name string) (toolpath.File, error) 
 	return row.file()
 }
 
-// Files returns what is known of all files, the newest first.
+// Files returns what is known of all files but their marks, the newest first.
 func (r *Records) Files(ctx context.Context) ([]toolpath.File, error) {
 	var rows []file
-	if err := r.db.WithContext(ctx).Order("stored DESC, name").Find(&rows).Error; err != nil {
+	if err := r.db.WithContext(ctx).Omit("Marks").Order("stored DESC, name").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make([]toolpath.File, 0, len(rows))
@@ -243,6 +256,9 @@ func (r *Records) RunsWithin(ctx context.Context, from, to time.Time) ([]run.Rec
 
 // Run returns a run by its ID, or run.ErrUnknown.
 func (r *Records) Run(ctx context.Context, id string) (run.Record, error) {
+	if uuid.Validate(id) != nil { // no run is called so
+		return run.Record{}, run.ErrUnknown
+	}
 	var row runRow
 	err := r.db.WithContext(ctx).Where("id::text = ?", id).Take(&row).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {

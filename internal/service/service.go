@@ -147,6 +147,7 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	if s.Shelf, err = shelf.Open(ctx, filepath.Join(data, "shelf"), kept); err != nil {
 		return err
 	}
+	s.work(s.Shelf.Renew)
 	journals, err := journal.Open(filepath.Join(data, "journal"))
 	if err != nil {
 		return err

@@ -1,9 +1,11 @@
 // Package shelf keeps the stored files: each under its own name in one folder,
 // so that a person finds them there too, with what is known of them in an index.
 //
-// It promises that a file is on the shelf whole or not at all, whatever happens
-// while it arrives, and that nothing but G-code gets there. It leaves to the
-// host who may print what, and when.
+// It promises that a file is on the shelf whole or not at all, and its bytes and
+// what the index knows of them change together or not at all, at whatever point the
+// process or the database ends; that nothing but G-code gets there; and that what
+// is printed are the bytes whose digest the index has. It leaves to the host who
+// may print what, and when.
 package shelf
 
 import (
@@ -22,18 +24,15 @@ import (
 	"sync"
 	"syscall"
 	"time"
-	"unicode"
-	"unicode/utf8"
 
-	"github.com/google/renameio/v2"
 	"golang.org/x/text/unicode/norm"
 
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
 )
 
-// Index keeps what is known of the files. File gives an error that
-// is fs.ErrNotExist for a name it does not know.
+// Index keeps what is known of the files. File gives an error that is
+// fs.ErrNotExist for a name it does not know. Files leaves the marks out.
 type Index interface {
 	PutFile(ctx context.Context, f toolpath.File) error
 	File(ctx context.Context, name string) (toolpath.File, error)
@@ -50,6 +49,7 @@ var (
 	ErrShort   = errors.New("the file did not arrive whole")
 	ErrLarge   = errors.New("the file is too large")
 	ErrFull    = errors.New("the disk is full")
+	ErrChanged = errors.New("the file was changed on the host's disk")
 )
 
 // Outcome is what storing a file came to.
@@ -65,9 +65,11 @@ const (
 // A Shelf is one folder of files.
 type Shelf struct {
 	dir      string
+	staging  staging
 	index    Index
 	limits   motion.Limits
 	mu       sync.Mutex // one file is put in its place, or removed, at a time
+	renewal  sync.Mutex // one file is examined anew at a time
 	inUse    func(name string) bool
 	maxBytes int64
 }
@@ -76,19 +78,27 @@ type Shelf struct {
 const maxBytes = 2 << 30
 
 // Open returns the shelf in dir, which is made if need be, and brings the index
-// up to date with what is there: files put there by hand are read, files that
-// are gone are forgotten.
+// up to date with what is there: what was under way when the process ended is
+// brought to its end, files put there by hand are read, files that are gone are
+// forgotten.
 func Open(ctx context.Context, dir string, index Index) (*Shelf, error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return nil, err
+	for _, folder := range []string{dir, filepath.Join(dir, stagingName)} {
+		if err := os.MkdirAll(folder, 0o700); err != nil {
+			return nil, err
+		}
+		if err := os.Chmod(folder, 0o700); err != nil {
+			return nil, err
+		}
 	}
-	s := &Shelf{dir: dir, index: index, limits: motion.Ordinary, inUse: func(string) bool { return false }, maxBytes: maxBytes}
+	s := &Shelf{dir: dir, staging: staging{filepath.Join(dir, stagingName)}, index: index, limits: motion.Ordinary, inUse: func(string) bool { return false }, maxBytes: maxBytes}
 	return s, s.reconcile(ctx)
 }
 
 // Guard sets the function that tells whether a file is in use and may neither
 // be replaced nor removed.
 func (s *Shelf) Guard(inUse func(name string) bool) { s.inUse = inUse }
+
+func (s *Shelf) path(name string) string { return filepath.Join(s.dir, name) }
 
 func (s *Shelf) reconcile(ctx context.Context) error {
 	known, err := s.index.Files(ctx)
@@ -98,7 +108,11 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 	byName := map[string]toolpath.File{}
 	for _, f := range known {
 		byName[f.Name] = f
+		if err := s.staging.finish(f, s.path(f.Name)); err != nil {
+			return err
+		}
 	}
+	s.staging.clear()
 	entries, err := os.ReadDir(s.dir)
 	if err != nil {
 		return err
@@ -110,7 +124,7 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 			continue
 		}
 		if strings.HasPrefix(name, ".") { // what an interrupted arrival left
-			os.Remove(filepath.Join(s.dir, name))
+			os.Remove(s.path(name))
 			continue
 		}
 		f, ok := byName[name]
@@ -121,8 +135,14 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 		if _, err := Name(name); err != nil {
 			continue
 		}
-		if f, err = s.examine(name, info); err != nil {
-			continue // not G-code: a person put it there and may take it away
+		if f, err = s.examine(name); err != nil {
+			if !ok {
+				continue // not G-code: a person put it there and may take it away
+			}
+			if err := s.index.DeleteFile(ctx, name); err != nil {
+				return err
+			}
+			continue
 		}
 		if err := s.index.PutFile(ctx, f); err != nil {
 			return err
@@ -137,15 +157,20 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 }
 
 // examine reads a file that is already in the folder.
-func (s *Shelf) examine(name string, info fs.FileInfo) (toolpath.File, error) {
-	in, err := os.Open(filepath.Join(s.dir, name))
+func (s *Shelf) examine(name string) (toolpath.File, error) {
+	in, err := os.Open(s.path(name))
 	if err != nil {
 		return toolpath.File{}, err
 	}
 	defer in.Close()
+	info, err := in.Stat()
+	if err != nil {
+		return toolpath.File{}, err
+	}
 	hash := sha256.New()
-	summary, err := s.scan(io.TeeReader(in, hash))
-	return toolpath.File{Name: name, Size: info.Size(), SHA256: hex.EncodeToString(hash.Sum(nil)), Stored: info.ModTime(), Summary: summary}, err
+	counted := &source{r: in}
+	summary, err := s.scan(io.TeeReader(counted, hash))
+	return toolpath.File{Name: name, Size: counted.n, SHA256: hex.EncodeToString(hash.Sum(nil)), Stored: info.ModTime().UTC().Truncate(time.Millisecond), Summary: summary}, err
 }
 
 func (s *Shelf) scan(r io.Reader) (toolpath.Summary, error) {
@@ -165,38 +190,6 @@ func (s *Shelf) scan(r io.Reader) (toolpath.Summary, error) {
 type content struct{ error }
 
 func (c content) Is(target error) bool { return target == ErrContent }
-
-const maxName = 180 // characters; with the 255 bytes of common file systems in mind
-
-// Name returns name as it is kept, in composed Unicode, or why it cannot be a
-// file's name.
-func Name(name string) (string, error) {
-	refuse := func(format string, args ...any) (string, error) {
-		return "", fmt.Errorf("%w: "+format, append([]any{ErrName}, args...)...)
-	}
-	if !utf8.ValidString(name) {
-		return refuse("it is not valid UTF-8")
-	}
-	name = norm.NFC.String(name)
-	switch n := utf8.RuneCountInString(name); {
-	case name == "":
-		return refuse("it is empty")
-	case n > maxName || len(name) > 240:
-		return refuse("it has %d characters (%d bytes); at most %d (240 bytes) are possible", n, len(name), maxName)
-	case strings.ContainsAny(name, `/\`):
-		return refuse("%q has a slash in it; send the bare name", name)
-	case strings.HasPrefix(name, "."):
-		return refuse("%q begins with a dot", name)
-	case strings.TrimSpace(name) != name:
-		return refuse("%q begins or ends with a space", name)
-	}
-	for _, r := range name {
-		if unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) {
-			return refuse("%q has the control character %U in it", name, r)
-		}
-	}
-	return name, nil
-}
 
 // Arrival describes a file that is to be stored.
 type Arrival struct {
@@ -218,13 +211,13 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	if a.Size > s.maxBytes {
 		return none, 0, fmt.Errorf("%w: it has %d bytes, at most %d are taken", ErrLarge, a.Size, s.maxBytes)
 	}
-	tmp, err := renameio.NewPendingFile(filepath.Join(s.dir, name), renameio.WithTempDir(s.dir), renameio.WithPermissions(0o644))
+	tmp, err := s.staging.create()
 	if err != nil {
 		return none, 0, disk(err)
 	}
-	defer tmp.Cleanup()
+	defer tmp.drop()
 	hash := sha256.New()
-	out := bufio.NewWriterSize(tmp, 256<<10)
+	out := bufio.NewWriterSize(tmp.File, 256<<10)
 	body := &source{r: io.LimitReader(a.Body, s.maxBytes+1)}
 	summary, err := s.scan(io.TeeReader(body, io.MultiWriter(out, hash)))
 	switch {
@@ -243,15 +236,16 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	if a.SHA256 != nil && !bytes.Equal(a.SHA256, sum) {
 		return none, 0, fmt.Errorf("%w: its bytes do not match the digest that came with it; send it again", ErrShort)
 	}
-	if err := out.Flush(); err != nil {
+	if err := errors.Join(out.Flush(), tmp.Sync()); err != nil {
 		return none, 0, disk(err)
 	}
 	f := toolpath.File{Name: name, Size: body.n, SHA256: hex.EncodeToString(sum), Stored: time.Now().UTC().Truncate(time.Millisecond), Summary: summary}
 	return s.place(ctx, f, tmp, a.Replace)
 }
 
-// place puts an arrived file where it belongs.
-func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *renameio.PendingFile, replace bool) (toolpath.File, Outcome, error) {
+// place puts an arrived file where it belongs: it is staged under its digest, then
+// the index is told, which decides, then it takes its name.
+func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, replace bool) (toolpath.File, Outcome, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	outcome := Created
@@ -260,43 +254,123 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *renameio.Pendin
 	case errors.Is(err, fs.ErrNotExist):
 	case err != nil:
 		return toolpath.File{}, 0, err
-	case old.SHA256 == f.SHA256:
+	case old.SHA256 == f.SHA256 && old.Version == f.Version && s.matches(old):
 		return old, Same, nil
+	case old.SHA256 == f.SHA256: // whose bytes were changed by hand, or read by an older version
 	case !replace:
 		return toolpath.File{}, 0, fmt.Errorf("%w: another file called %q is on the shelf; rename yours or ask to replace it", ErrTaken, f.Name)
 	case s.inUse(f.Name):
 		return toolpath.File{}, 0, fmt.Errorf("%w: %q is being printed and cannot be replaced now", ErrTaken, f.Name)
 	default:
 		outcome = Replaced
+		if err := s.staging.finish(old, s.path(old.Name)); err != nil { // what was in doubt
+			return toolpath.File{}, 0, disk(err)
+		}
 	}
-	if err := tmp.CloseAtomicallyReplace(); err != nil {
+	step("arrived")
+	if err := s.staging.keep(f, tmp); err != nil {
 		return toolpath.File{}, 0, disk(err)
 	}
+	step("staged")
 	if err := s.index.PutFile(ctx, f); err != nil {
-		return toolpath.File{}, 0, err
+		if known, there := s.knows(f); !known {
+			return toolpath.File{}, 0, fmt.Errorf("%s: it is not certain whether it is on the shelf: %w", f.Name, err) // it is decided when the index answers
+		} else if !there {
+			s.staging.forget(f)
+			return toolpath.File{}, 0, err
+		}
 	}
+	step("indexed")
+	if err := s.staging.finish(f, s.path(f.Name)); err != nil {
+		return toolpath.File{}, 0, disk(err)
+	}
+	step("placed")
 	return f, outcome, nil
 }
 
-// File returns what is known of a file.
+// askAgain is how long the index may take to say what has become of a change.
+const askAgain = 5 * time.Second
+
+// knows asks the index, after it failed, whether it has a file as it is to be.
+func (s *Shelf) knows(f toolpath.File) (known, there bool) {
+	ctx, cancel := context.WithTimeout(context.Background(), askAgain)
+	defer cancel()
+	now, err := s.index.File(ctx, f.Name)
+	switch {
+	case err == nil:
+		return true, now.SHA256 == f.SHA256
+	case errors.Is(err, fs.ErrNotExist):
+		return true, false
+	}
+	return false, false
+}
+
+// File returns what is known of a file, by this version of the computation.
 func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
-	f, err := s.index.File(ctx, norm.NFC.String(name))
+	composed, err := Name(norm.NFC.String(name))
+	if err != nil { // no file is called so
+		return toolpath.File{}, fmt.Errorf("%w: %q", ErrMissing, name)
+	}
+	f, err := s.index.File(ctx, composed)
 	if errors.Is(err, fs.ErrNotExist) {
 		return f, fmt.Errorf("%w: %q", ErrMissing, name)
 	}
-	return f, err
+	if err != nil || f.Version == toolpath.Version {
+		return f, err
+	}
+	return s.renew(ctx, composed)
 }
 
-// Files returns what is known of all files, the newest first.
+// renew examines a file anew, whose facts are an older version's or whose bytes have
+// been changed by hand.
+func (s *Shelf) renew(ctx context.Context, name string) (toolpath.File, error) {
+	s.renewal.Lock()
+	defer s.renewal.Unlock()
+	f, err := s.examine(name)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return f, errors.Join(fmt.Errorf("%w: %q", ErrMissing, name), s.index.DeleteFile(ctx, name))
+	case err != nil && !errors.As(err, new(*fs.PathError)):
+		return f, errors.Join(fmt.Errorf("%s: %w", name, content{err}), s.index.DeleteFile(ctx, name))
+	case err != nil:
+		return f, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	old, err := s.index.File(ctx, name)
+	if err != nil {
+		return f, err
+	}
+	if old.SHA256 == f.SHA256 {
+		f.Stored = old.Stored
+	}
+	return f, s.index.PutFile(ctx, f)
+}
+
+// Renew examines anew, one after another, the files whose facts an older version has
+// computed, until ctx ends.
+func (s *Shelf) Renew(ctx context.Context) {
+	files, err := s.index.Files(ctx)
+	if err != nil {
+		return
+	}
+	for _, f := range files {
+		if f.Version != toolpath.Version && ctx.Err() == nil {
+			s.renew(ctx, f.Name)
+		}
+	}
+}
+
+// Files returns what is known of all files but their marks, the newest first.
 func (s *Shelf) Files(ctx context.Context) ([]toolpath.File, error) { return s.index.Files(ctx) }
 
-// Read opens a file's bytes.
+// Read opens a file's bytes as they are on disk.
 func (s *Shelf) Read(name string) (*os.File, error) {
 	name, err := Name(name)
 	if err != nil {
 		return nil, err
 	}
-	f, err := os.Open(filepath.Join(s.dir, name))
+	f, err := os.Open(s.path(name))
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, fmt.Errorf("%w: %q", ErrMissing, name)
 	}
@@ -307,17 +381,32 @@ func (s *Shelf) Read(name string) (*os.File, error) {
 func (s *Shelf) Remove(ctx context.Context, name string) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	f, err := s.File(ctx, name)
+	composed, err := Name(norm.NFC.String(name))
 	if err != nil {
-		return err
+		return fmt.Errorf("%w: %q", ErrMissing, name)
 	}
-	if s.inUse(f.Name) {
+	f, err := s.index.File(ctx, composed)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return fmt.Errorf("%w: %q", ErrMissing, name)
+	case err != nil:
+		return err
+	case s.inUse(f.Name):
 		return fmt.Errorf("%w: %q is being printed and cannot be removed now", ErrTaken, f.Name)
 	}
-	if err := os.Remove(filepath.Join(s.dir, f.Name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	step("found")
+	if err := s.staging.withdraw(f, s.path(f.Name)); err != nil {
 		return err
 	}
-	return s.index.DeleteFile(ctx, f.Name)
+	step("withdrawn")
+	if err := s.index.DeleteFile(ctx, f.Name); err != nil {
+		if known, there := s.knows(f); !known || there {
+			return errors.Join(err, s.staging.finish(f, s.path(f.Name)))
+		}
+	}
+	step("forgotten")
+	s.staging.forget(f)
+	return nil
 }
 
 // source counts what is read from r and keeps the error that ended it, to tell
@@ -345,8 +434,11 @@ func announced(size int64) string {
 }
 
 func disk(err error) error {
-	if errors.Is(err, syscall.ENOSPC) {
+	switch {
+	case errors.Is(err, syscall.ENOSPC):
 		return fmt.Errorf("%w: remove files from the shelf and send it again", ErrFull)
+	case errors.Is(err, syscall.ENAMETOOLONG):
+		return fmt.Errorf("%w: it is longer than this disk takes", ErrName)
 	}
 	return err
 }

@@ -20,13 +20,17 @@ import (
 
 // memory is an index in memory.
 type memory struct {
-	mu    sync.Mutex
-	files map[string]toolpath.File
+	mu     sync.Mutex
+	files  map[string]toolpath.File
+	refuse error
 }
 
 func (m *memory) PutFile(_ context.Context, f toolpath.File) error {
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	if m.refuse != nil {
+		return m.refuse
+	}
 	m.files[f.Name] = f
 	return nil
 }
@@ -75,7 +79,7 @@ func arrival(name, body string) shelf.Arrival {
 }
 
 func TestNames(t *testing.T) {
-	for _, good := range []string{"a", "Dust cap (32 mm).gcode", "Rändelrad für Ökular.g", "目镜盖.gcode", strings.Repeat("x", 180), "no-ending"} {
+	for _, good := range []string{"a", "Dust cap (32 mm).gcode", "Rändelrad für Ökular.g", "目镜盖.gcode", strings.Repeat("x", 180), strings.Repeat("ö", 120), "no-ending", "❤️ knob.gcode"} {
 		if got, err := shelf.Name(good); err != nil || got != good {
 			t.Errorf("%q: %q, %v", good, got, err)
 		}
@@ -83,7 +87,7 @@ func TestNames(t *testing.T) {
 	if got, err := shelf.Name("Ra\u0308ndel.g"); err != nil || got != "R\u00e4ndel.g" {
 		t.Errorf("a decomposed name is composed: %q, %v", got, err)
 	}
-	for _, bad := range []string{"", ".", "..", ".hidden", "a/b", "../../etc/passwd", `a\b`, "a\nb", "a\x00b", "a\x7f", " a", "a ", "a\u202egcode", "\xff\xfe", strings.Repeat("x", 300), strings.Repeat("盖", 100)} {
+	for _, bad := range []string{"", ".", "..", ".hidden", "a/b", "../../etc/passwd", `a\b`, "a\nb", "a\x00b", "a\x7f", " a", "a ", "a\u202egcode", "\u200b", "cap\u200d.gcode", "\ufeffcap.gcode", "cap\u2060.gcode", "\u2800", "a\u2028b", "\u3164", "\xff\xfe", strings.Repeat("x", 300), strings.Repeat("盖", 100)} {
 		if got, err := shelf.Name(bad); !errors.Is(err, shelf.ErrName) {
 			t.Errorf("%q was taken as %q, %v", bad, got, err)
 		}
@@ -136,8 +140,11 @@ func TestAFileThatDoesNotArriveWholeLeavesNothing(t *testing.T) {
 			t.Errorf("%s: %v, want %v", name, err, c.want)
 		}
 	}
-	if left, _ := os.ReadDir(dir); len(left) != 0 || len(m.files) != 0 {
-		t.Errorf("left behind: %v, %v", left, m.files)
+	for _, folder := range []string{dir, filepath.Join(dir, ".staging")} {
+		left, _ := os.ReadDir(folder)
+		if len(left) > 1 || len(left) == 1 && left[0].Name() != ".staging" || len(m.files) != 0 {
+			t.Errorf("left behind: %v, %v", left, m.files)
+		}
 	}
 	if _, _, err := s.Store(t.Context(), shelf.Arrival{Name: "part.gcode", Body: strings.NewReader(part), Size: -1, SHA256: right[:]}); err != nil {
 		t.Errorf("with the right digest: %v", err)
@@ -182,7 +189,7 @@ func TestManyArrivalsOfOneName(t *testing.T) {
 	wg.Wait()
 	n := 0
 	created.Range(func(any, any) bool { n++; return true })
-	if entries, _ := os.ReadDir(dir); n != 1 || len(entries) != 1 {
+	if entries, _ := os.ReadDir(dir); n != 1 || len(entries) != 2 {
 		t.Errorf("%d of them were created and %d files are there", n, len(entries))
 	}
 }

@@ -40,6 +40,7 @@ var statuses = []struct {
 	title  string
 }{
 	{shelf.ErrMissing, http.StatusNotFound, "there is no such file on the shelf"},
+	{shelf.ErrChanged, http.StatusConflict, "the file was changed on the host's disk"},
 	{shelf.ErrTaken, http.StatusConflict, "the name is taken"},
 	{shelf.ErrName, http.StatusBadRequest, "this cannot be a file's name"},
 	{shelf.ErrContent, http.StatusUnprocessableEntity, "this is not G-code"},

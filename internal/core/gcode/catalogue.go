@@ -230,11 +230,11 @@ var commands = map[Code]Meaning{
 	{'M', 999, 0}: {Stops | Unsettles | Stranger | Ruins, "restarts the firmware"},
 }
 
-// motions are the G commands, of which nearly every line is one.
-var motions = func() (out [128]Meaning) {
+// motions are the traits of the G commands, of which nearly every line is one.
+var motions = func() (out [128]Traits) {
 	for code, meaning := range commands {
 		if code.Letter == 'G' && code.Number < len(out) {
-			out[code.Number] = meaning
+			out[code.Number] = meaning.Traits | Known
 		}
 	}
 	return out
@@ -243,21 +243,20 @@ var motions = func() (out [128]Meaning) {
 // Look returns what is known of a command. Of one with a sub-number that is what
 // is known of it without.
 func (c Code) Look() Meaning {
-	if c.Letter == 'G' && c.Number < len(motions) {
-		return motions[c.Number].known()
-	}
 	if c.Letter == 'T' {
 		return Meaning{Known | Moves | Slow | Unsettles, "changes the tool"}
 	}
-	return commands[Code{c.Letter, c.Number, 0}].known()
-}
-
-func (m Meaning) known() Meaning {
-	if m.Does != "" {
+	m, known := commands[Code{c.Letter, c.Number, 0}]
+	if known {
 		m.Traits |= Known
 	}
 	return m
 }
 
 // Traits are what a command does; 0 for one that is not in the catalogue.
-func (c Code) Traits() Traits { return c.Look().Traits }
+func (c Code) Traits() Traits {
+	if c.Letter == 'G' && c.Number < len(motions) {
+		return motions[c.Number]
+	}
+	return c.Look().Traits
+}

@@ -1,0 +1,8 @@
+package shelf
+
+// Between lets a test do something between the steps of a change.
+func Between(f func(step string)) (undo func()) {
+	before := step
+	step = f
+	return func() { step = before }
+}

@@ -1,0 +1,99 @@
+package shelf
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"diathermon/internal/core/toolpath"
+)
+
+// staging is where files are on their way: what arrives, and what the index is just
+// being told of or told to forget, under its digest. A staged file whose digest the
+// index has belongs on the shelf; any other is to go. So it is the index alone that
+// decides, whenever the process ends.
+type staging struct{ dir string }
+
+const stagingName = ".staging"
+
+// step is called between the steps of a change; tests let the process end there.
+var step = func(string) {}
+
+// arriving is a file whose bytes are being written.
+type arriving struct{ *os.File }
+
+func (s staging) create() (*arriving, error) {
+	f, err := os.CreateTemp(s.dir, "arriving-")
+	if err != nil {
+		return nil, err
+	}
+	return &arriving{f}, nil
+}
+
+// drop closes the file and removes it unless it was kept.
+func (a *arriving) drop() {
+	a.Close()
+	os.Remove(a.Name())
+}
+
+// place is where a file of that name and digest is staged.
+func (s staging) place(f toolpath.File) string {
+	name := sha256.Sum256([]byte(f.Name))
+	return filepath.Join(s.dir, f.SHA256+"-"+hex.EncodeToString(name[:8]))
+}
+
+// keep stages what has arrived.
+func (s staging) keep(f toolpath.File, a *arriving) error {
+	if err := os.Rename(a.Name(), s.place(f)); err != nil {
+		return err
+	}
+	return settle(s.dir)
+}
+
+// withdraw takes a file off the shelf to be staged. A file that is gone already is
+// no error.
+func (s staging) withdraw(f toolpath.File, path string) error {
+	err := os.Rename(path, s.place(f))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return settle(s.dir)
+}
+
+// finish puts a staged file where it belongs, if it is staged.
+func (s staging) finish(f toolpath.File, path string) error {
+	err := os.Rename(s.place(f), path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return errors.Join(settle(filepath.Dir(path)), settle(s.dir))
+}
+
+func (s staging) forget(f toolpath.File) { os.Remove(s.place(f)) }
+
+// clear removes whatever is staged.
+func (s staging) clear() {
+	entries, err := os.ReadDir(s.dir)
+	if err != nil {
+		return
+	}
+	for _, e := range entries {
+		os.Remove(filepath.Join(s.dir, e.Name()))
+	}
+}
+
+// settle forces a folder's names onto the disk.
+func settle(dir string) error {
+	d, err := os.Open(dir)
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	return d.Sync()
+}
