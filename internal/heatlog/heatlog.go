@@ -26,6 +26,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/private"
 )
 
 const (
@@ -86,7 +87,7 @@ type block struct {
 
 // Open reads what the files in dir hold of an earlier log, and goes on with it.
 func Open(ctx context.Context, dir string, store Store, log *slog.Logger) (*Log, error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := private.Folder(dir); err != nil {
 		return nil, fmt.Errorf("the folder of the temperature log cannot be made: %w", err)
 	}
 	l := &Log{dir: dir, store: store, log: log, wake: make(chan struct{}, 1), known: map[heat.Heater]bool{}}

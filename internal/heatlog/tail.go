@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/private"
 )
 
 // tailSuffix ends the names of the files that hold what the store does not have
@@ -49,7 +50,7 @@ func newTail(dir string, first time.Time) *tail {
 // openTail reads a file up to its first damaged record, and lets it be written on
 // from there.
 func openTail(path string) ([]heat.Sample, *tail, error) {
-	f, err := os.OpenFile(path, os.O_RDWR, 0o644)
+	f, err := os.OpenFile(path, os.O_RDWR, private.FileMode)
 	if err != nil {
 		return nil, nil, fmt.Errorf("the temperature log on disk cannot be read: %w", err)
 	}
@@ -129,7 +130,7 @@ func (t *tail) write(out []byte, sync bool) error {
 		return nil
 	}
 	if t.file == nil {
-		f, err := os.OpenFile(t.path, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o644)
+		f, err := os.OpenFile(t.path, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, private.FileMode)
 		if err != nil {
 			return err
 		}

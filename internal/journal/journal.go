@@ -25,6 +25,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"diathermon/internal/core/run"
+	"diathermon/internal/private"
 )
 
 // SyncEvery is how long an entry may wait to be forced onto the disk. A memory
@@ -46,7 +47,7 @@ type Folder struct {
 
 // Open returns the folder at dir, made if need be.
 func Open(dir string) (*Folder, error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := private.Folder(dir); err != nil {
 		return nil, fmt.Errorf("the folder of journals cannot be made: %w", err)
 	}
 	return &Folder{dir}, nil
@@ -80,7 +81,7 @@ func bootID() string {
 // Begin makes the journal of a run.
 func (f *Folder) Begin(r run.Record) (*Book, error) {
 	path := filepath.Join(f.dir, r.ID+suffix)
-	file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_TRUNC, 0o644)
+	file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_TRUNC, private.FileMode)
 	if err != nil {
 		return nil, fmt.Errorf("the run's journal cannot be written: %w", err)
 	}
@@ -274,7 +275,7 @@ func read(path string) (*run.Story, *Book, error) {
 // Keep keeps the recording of a run, and the newest ones of others.
 func (f *Folder) Keep(id string, write func(io.Writer) error) error {
 	path := filepath.Join(f.dir, id+".zip")
-	file, err := os.Create(path + ".new")
+	file, err := os.OpenFile(path+".new", os.O_WRONLY|os.O_CREATE|os.O_TRUNC, private.FileMode)
 	if err != nil {
 		return err
 	}
@@ -297,7 +298,7 @@ func (f *Folder) Keep(id string, write func(io.Writer) error) error {
 
 // Recording opens the recording of a run, or fails with fs.ErrNotExist.
 func (f *Folder) Recording(id string) (*os.File, error) {
-	if strings.ContainsAny(id, `/\.`) {
+	if strings.ContainsAny(id, "/\\.\x00") {
 		return nil, fs.ErrNotExist
 	}
 	return os.Open(filepath.Join(f.dir, id+".zip"))

@@ -9,6 +9,8 @@ import (
 	"io/fs"
 	"log/slog"
 	"os"
+
+	"diathermon/internal/private"
 )
 
 // aside is a file in which records wait for a database that is away: one JSON
@@ -53,7 +55,7 @@ func (a *aside) add(waiting []entry) error {
 	if len(waiting) <= a.held {
 		return nil
 	}
-	f, err := os.OpenFile(a.path, os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o644)
+	f, err := os.OpenFile(a.path, os.O_CREATE|os.O_WRONLY|os.O_APPEND, private.FileMode)
 	if err != nil {
 		return err
 	}

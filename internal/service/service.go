@@ -25,6 +25,7 @@ import (
 	"diathermon/internal/history"
 	"diathermon/internal/host"
 	"diathermon/internal/journal"
+	"diathermon/internal/private"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/shelf"
@@ -44,6 +45,10 @@ type Service struct {
 	closers []func() // in the order of their making
 	failed  chan error
 }
+
+// dataMode lets nobody look into the data folder, and PostgreSQL's user pass through
+// it to its own.
+const dataMode = 0o711
 
 // KeeperFile is where the keeper's token is, in the data folder.
 const KeeperFile = "keeper-token"
@@ -98,7 +103,7 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(data, 0o755); err != nil {
+	if err := os.MkdirAll(data, dataMode); err != nil {
 		return fmt.Errorf("the data folder cannot be made: %w", err)
 	}
 	if err := s.lock(data); err != nil {
@@ -240,7 +245,7 @@ func readyMade(ctx context.Context, kept *records.Records, data string) error {
 			return err
 		}
 	}
-	return os.WriteFile(there, nil, 0o644)
+	return os.WriteFile(there, nil, private.FileMode)
 }
 
 // work runs f until the service is closed.
@@ -257,7 +262,7 @@ func (s *Service) work(f func(context.Context)) {
 // lock keeps a second service away from the data folder. The kernel lets go of
 // it when the process ends, however it ends.
 func (s *Service) lock(data string) error {
-	f, err := os.OpenFile(filepath.Join(data, "lock"), os.O_CREATE|os.O_RDWR, 0o644)
+	f, err := os.OpenFile(filepath.Join(data, "lock"), os.O_CREATE|os.O_RDWR, private.FileMode)
 	if err != nil {
 		return fmt.Errorf("the data folder cannot be used: %w", err)
 	}

@@ -29,6 +29,7 @@ import (
 
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/private"
 )
 
 // Index keeps what is known of the files. File gives an error that is
@@ -83,10 +84,7 @@ const maxBytes = 2 << 30
 // forgotten.
 func Open(ctx context.Context, dir string, index Index) (*Shelf, error) {
 	for _, folder := range []string{dir, filepath.Join(dir, stagingName)} {
-		if err := os.MkdirAll(folder, 0o700); err != nil {
-			return nil, err
-		}
-		if err := os.Chmod(folder, 0o700); err != nil {
+		if err := private.Folder(folder); err != nil {
 			return nil, err
 		}
 	}
