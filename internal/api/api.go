@@ -363,10 +363,13 @@ type Shelf struct {
 
 // Stored answers an upload.
 type Stored struct {
-	File    File     `json:"file"`
-	Outcome string   `json:"outcome" enum:"created,same,replaced"`
-	Run     *Run     `json:"run,omitempty" doc:"With then=print: the run that has begun"`
-	Not     *Problem `json:"not_started,omitempty" doc:"With then=print: why no run has begun; the file is kept"`
+	File    File   `json:"file"`
+	Outcome string `json:"outcome" enum:"created,same,replaced"`
+
+	NotTaken []string `json:"not_taken,omitempty" doc:"Other files of the same form, which were not taken: send one at a time"`
+
+	Run *Run     `json:"run,omitempty" doc:"With then=print: the run that has begun"`
+	Not *Problem `json:"not_started,omitempty" doc:"With then=print: why no run has begun; the file is kept"`
 }
 
 // HeatLog is a window of the temperature log.
@@ -466,7 +469,7 @@ type Traffic struct {
 // Message is something the firmware said by itself.
 type Message struct {
 	At   time.Time `json:"at"`
-	Kind string    `json:"kind" enum:"message,error,fatal,action"`
+	Kind string    `json:"kind" enum:"message,error,fatal,action,alarm"`
 	Text string    `json:"text"`
 }
 

@@ -14,6 +14,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"diathermon/internal/quiet"
 	"diathermon/internal/samples"
 	"diathermon/internal/service"
 	"diathermon/internal/shelf"
@@ -48,7 +49,7 @@ func logger(cmd *cli.Command) (*slog.Logger, error) {
 	if err := level.UnmarshalText([]byte(cmd.String("log"))); err != nil {
 		return nil, wrong("--log is %q: use debug, info, warn or error", cmd.String("log"))
 	}
-	return slog.New(slog.NewTextHandler(cmd.Root().ErrWriter, &slog.HandlerOptions{Level: level})), nil
+	return slog.New(quiet.New(slog.NewTextHandler(cmd.Root().ErrWriter, &slog.HandlerOptions{Level: level}))), nil
 }
 
 func serveCommand() *cli.Command {
@@ -59,6 +60,7 @@ func serveCommand() *cli.Command {
 			&cli.StringFlag{Name: "config", Usage: "read `FILE` instead of looking for " + service.ConfigFile, Sources: cli.EnvVars("DIATHERMON_CONFIG")},
 			&cli.StringFlag{Name: "device", Usage: "`PATH` of the printer's port, best one of /dev/serial/by-id; without one the only port there is", Sources: cli.EnvVars("DIATHERMON_DEVICE")},
 			&cli.IntFlag{Name: "baud", Usage: "baud `RATE` of the port; 0 is to find it", Value: d.Baud, Sources: cli.EnvVars("DIATHERMON_BAUD")},
+			&cli.BoolFlag{Name: "withdraw-tokens", Usage: "withdraw every token first, browsers and programs alike; keeper-token holds a new one"},
 		}, serviceFlags(d.Data)...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			if _, err := arguments(cmd, 0, 0); err != nil {
@@ -69,6 +71,7 @@ func serveCommand() *cli.Command {
 				return err
 			}
 			override(cmd, &c)
+			c.WithdrawTokens = cmd.Bool("withdraw-tokens")
 			log, err := logger(cmd)
 			if err != nil {
 				return err

@@ -28,10 +28,10 @@ var doors = map[string][]string{
 	"internal/records":        {"internal/core", "internal/private"},
 	"internal/shelf":          {"internal/core", "internal/private"},
 	"internal/samples":        {},
-	"internal/web":            {"internal/api", "internal/chart", "internal/core", "internal/host", "internal/shelf"},
+	"internal/web":            {"internal/api", "internal/chart", "internal/core", "internal/gate", "internal/host", "internal/shelf"},
 	"internal/client":         {"internal/api"},
-	"internal/service":        {"internal/awake", "internal/core", "internal/heatlog", "internal/history", "internal/host", "internal/journal", "internal/private", "internal/records", "internal/shelf", "internal/web"},
-	"internal/cli":            {"internal/api", "internal/client", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
+	"internal/service":        {"internal/awake", "internal/core", "internal/gate", "internal/heatlog", "internal/history", "internal/host", "internal/journal", "internal/private", "internal/records", "internal/shelf", "internal/web"},
+	"internal/cli":            {"internal/api", "internal/client", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":          {"internal/cli"},
 }
 

@@ -288,11 +288,3 @@ func (h *Host) SetHeat(ctx context.Context, heater heat.Heater, setpoint float64
 	})
 	return said.Taken, err
 }
-
-// Traffic returns what was said on the wire after a sequence number, at most
-// the newest limit lines.
-func (h *Host) Traffic(ctx context.Context, since uint64, limit int) ([]Traffic, error) {
-	var lines []Traffic
-	err := h.ask(ctx, func() { lines = h.traffic.since(since, limit) })
-	return lines, err
-}

@@ -217,7 +217,7 @@ func (h *Host) taken(e wire.Event) {
 // show publishes what has gathered since the last time.
 func (h *Host) show() {
 	if lines := h.traffic.since(h.traffic.published, queued); len(lines) > 0 {
-		h.traffic.published = h.traffic.seq
+		h.traffic.published = lines[len(lines)-1].Seq
 		h.hub.publish(Update{Wire: lines})
 	}
 	if h.heated {

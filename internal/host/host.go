@@ -271,7 +271,6 @@ func New(cfg Config) *Host {
 		cfg: cfg, log: cfg.Log, epoch: time.Now(),
 		asks: make(chan func()), halts: make(chan chan error), closed: make(chan struct{}),
 		waiting: map[uint64]func([]string, error){},
-		traffic: newTraffic(),
 	}
 	h.clock.After(cfg.After)
 	h.thermals, h.alarms, h.learnedAt = newThermals(cfg), slices.Clone(cfg.Alarms), time.Now()

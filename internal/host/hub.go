@@ -2,7 +2,6 @@ package host
 
 import (
 	"sync"
-	"time"
 
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/wire"
@@ -87,46 +86,4 @@ func (h *hub) publish(u Update) {
 			h.drop(ch)
 		}
 	}
-}
-
-// Traffic is one line said on the wire.
-type Traffic struct {
-	Seq  uint64 // counts from 1, without gaps
-	At   time.Time
-	Sent bool // by the host; otherwise by the printer
-	Text string
-}
-
-// traffic keeps the newest lines in a ring.
-type traffic struct {
-	ring      []Traffic
-	seq       uint64
-	published uint64
-}
-
-// keptLines is how many lines of traffic are kept: some minutes of a print.
-const keptLines = 4000
-
-func newTraffic() traffic { return traffic{ring: make([]Traffic, keptLines)} }
-
-func (t *traffic) add(sent bool, text string) {
-	t.seq++
-	t.ring[t.seq%keptLines] = Traffic{Seq: t.seq, At: time.Now(), Sent: sent, Text: text}
-}
-
-// since returns the lines after seq, at most the newest limit.
-func (t *traffic) since(seq uint64, limit int) []Traffic {
-	oldest := uint64(0)
-	if t.seq > keptLines {
-		oldest = t.seq - keptLines
-	}
-	from := max(seq, oldest)
-	if n := t.seq - min(from, t.seq); n > uint64(limit) {
-		from = t.seq - uint64(limit)
-	}
-	out := make([]Traffic, 0, t.seq-min(from, t.seq))
-	for n := from + 1; n <= t.seq; n++ {
-		out = append(out, t.ring[n%keptLines])
-	}
-	return out
 }

@@ -36,6 +36,8 @@ type Config struct {
 
 	Unguarded bool `toml:"-"` // no guard looks at the heaters: for a stand-in whose clock runs so fast that no real heater is like it
 
+	WithdrawTokens bool `toml:"-"` // at the start every token is withdrawn, and the keeper gets a new one
+
 	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
 }
 

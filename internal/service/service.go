@@ -21,6 +21,7 @@ import (
 	"diathermon/internal/awake"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/gate"
 	"diathermon/internal/heatlog"
 	"diathermon/internal/history"
 	"diathermon/internal/host"
@@ -188,8 +189,13 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	s.Shelf.Guard(s.Host.InUse)
 	s.work(s.Host.Work)
 	port := listener.Addr().(*net.TCPAddr).Port
-	if s.access, err = web.NewAccess(ctx, kept, port); err != nil {
+	if s.access, err = web.NewAccess(ctx, kept, port, s.log); err != nil {
 		return err
+	}
+	if c.WithdrawTokens {
+		if err := s.access.WithdrawAll(ctx, filepath.Join(data, KeeperFile)); err != nil {
+			return err
+		}
 	}
 	if s.Keeper, err = s.access.Keeper(ctx, filepath.Join(data, KeeperFile)); err != nil {
 		return err
@@ -306,13 +312,16 @@ func (s *Service) serve(l net.Listener, w *web.Server) {
 	ctx, cancel := context.WithCancel(context.Background())
 	s.server = &http.Server{
 		Handler:           w.Handler(),
+		ConnContext:       gate.Context,
+		ConnState:         gate.State,
+		MaxHeaderBytes:    64 << 10,
 		ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout:       2 * time.Minute,
 		BaseContext:       func(net.Listener) context.Context { return ctx },
 		ErrorLog:          slog.NewLogLogger(s.log.Handler(), slog.LevelDebug),
 	}
 	go func() {
-		if err := s.server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		if err := s.server.Serve(gate.New(l, gate.Ordinary())); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
 		}
 	}()

@@ -4,7 +4,10 @@ import (
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
+	"errors"
 	"fmt"
+	"io/fs"
+	"log/slog"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -19,6 +22,7 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/core/access"
+	"diathermon/internal/gate"
 )
 
 // The scopes of a token.
@@ -43,55 +47,102 @@ type Tokens interface {
 // may go away.
 type Access struct {
 	tokens Tokens
+	log    *slog.Logger
 	cookie string // the session cookie's name
 
+	wrongCodes, wrongTokens *guesses
+
 	mu     sync.Mutex
-	byHash map[[sha256.Size]byte]access.Token
+	byHash map[[sha256.Size]byte]*holder
 	codes  map[string]time.Time // one-time codes and when they expire
 }
+
+// holder is who has a token.
+type holder struct {
+	access.Token
+	gone chan struct{} // closed when the token is withdrawn
+}
+
+func (h *holder) expired() bool { return h.Expires != nil && h.Expires.Before(time.Now()) }
+
+// session reports whether the token is a browser's, from its signing in.
+func (h *holder) session() bool { return h.Expires != nil }
 
 const (
 	codeLife    = 24 * time.Hour
 	sessionLife = 90 * 24 * time.Hour
 	keeperName  = "keeper"
+	consoleName = "console"
+	longestName = 60 // characters of a program's name
 )
 
 // NewAccess returns the access to one host. Cookies carry the port in their
 // name: browsers share them among the hosts of one computer.
-func NewAccess(ctx context.Context, tokens Tokens, port int) (*Access, error) {
-	a := &Access{tokens: tokens, cookie: fmt.Sprintf("diathermon-%d", port), byHash: map[[sha256.Size]byte]access.Token{}, codes: map[string]time.Time{}}
+func NewAccess(ctx context.Context, tokens Tokens, port int, log *slog.Logger) (*Access, error) {
+	a := &Access{tokens: tokens, log: log, cookie: fmt.Sprintf("diathermon-%d", port), wrongCodes: newGuesses(codesOfOne, codesOfAll), wrongTokens: newGuesses(tokensOfOne, tokensOfAll), byHash: map[[sha256.Size]byte]*holder{}, codes: map[string]time.Time{}}
 	known, err := tokens.Tokens(ctx)
 	if err != nil {
 		return nil, err
 	}
 	for _, t := range known {
-		if t.Expires != nil && t.Expires.Before(time.Now()) {
+		h := &holder{t, make(chan struct{})}
+		if h.expired() {
 			if err := tokens.DeleteToken(ctx, t.ID); err != nil {
 				return nil, err
 			}
 			continue
 		}
-		a.byHash[[sha256.Size]byte(t.Hash)] = t
+		a.byHash[[sha256.Size]byte(t.Hash)] = h
 	}
 	return a, nil
 }
 
 // Keeper makes sure that the file at path, mode 0600, holds a token that may do
-// everything, and returns it.
+// everything, and returns it. There is one keeper's token: where the file is gone, or
+// holds another, those of before are withdrawn.
 func (a *Access) Keeper(ctx context.Context, path string) (string, error) {
 	b, err := os.ReadFile(path)
 	token := strings.TrimSpace(string(b))
-	if err == nil && len(token) >= 20 {
-		if _, known := a.find(token); known {
-			return token, nil
-		}
-		return token, a.put(ctx, token, keeperName, allScopes, nil)
-	}
-	token = rand.Text()
-	if err := a.put(ctx, token, keeperName, allScopes, nil); err != nil {
+	kept := err == nil && len(token) >= 20
+	ours, known := a.find(token)
+	if err := a.withdrawAll(ctx, func(h *holder) bool { return h.Name == keeperName && !h.session() && h != ours }); err != nil {
 		return "", err
 	}
+	if known && !ours.session() {
+		return token, nil
+	}
+	if !kept {
+		token = rand.Text()
+	}
+	if err := a.put(ctx, token, keeperName, allScopes, nil); err != nil || kept {
+		return token, err
+	}
 	return token, renameio.WriteFile(path, []byte(token+"\n"), 0o600, renameio.WithTempDir(filepath.Dir(path)))
+}
+
+// WithdrawAll makes every token worthless, the keeper's too, whose file at path goes.
+func (a *Access) WithdrawAll(ctx context.Context, path string) error {
+	if err := os.Remove(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return a.withdrawAll(ctx, func(*holder) bool { return true })
+}
+
+func (a *Access) withdrawAll(ctx context.Context, which func(*holder) bool) error {
+	a.mu.Lock()
+	var all []*holder
+	for _, h := range a.byHash {
+		if which(h) {
+			all = append(all, h)
+		}
+	}
+	a.mu.Unlock()
+	for _, h := range all {
+		if err := a.withdraw(ctx, h, "this computer"); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (a *Access) put(ctx context.Context, token, name, scopes string, expires *time.Time) error {
@@ -106,20 +157,20 @@ func (a *Access) put(ctx context.Context, token, name, scopes string, expires *t
 	}
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	a.byHash[hash] = t
+	a.byHash[hash] = &holder{t, make(chan struct{})}
 	return nil
 }
 
-// find returns the token's record if it is good now. Looking a hash up takes no
+// find returns the token's holder if it is good now. Looking a hash up takes no
 // time that depends on the token.
-func (a *Access) find(token string) (access.Token, bool) {
+func (a *Access) find(token string) (*holder, bool) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	t, ok := a.byHash[sha256.Sum256([]byte(token))]
-	if ok && t.Expires != nil && t.Expires.Before(time.Now()) {
-		return access.Token{}, false
+	h, ok := a.byHash[sha256.Sum256([]byte(token))]
+	if ok && h.expired() {
+		return nil, false
 	}
-	return t, ok
+	return h, ok
 }
 
 // Code returns a new one-time code. Whoever has it may sign in once.
@@ -137,32 +188,46 @@ func (a *Access) Code() string {
 }
 
 // spend takes a one-time code, or a token that may do everything, and returns a
-// new token of the given name for it.
-func (a *Access) spend(ctx context.Context, code, name string, expires *time.Time) (string, error) {
+// new token of the given name for it. Wrong codes are answered slowly.
+func (a *Access) spend(r *http.Request, code, name string, expires *time.Time) (string, error) {
 	a.mu.Lock()
 	until, ok := a.codes[code]
 	delete(a.codes, code)
 	a.mu.Unlock()
 	if ok = ok && until.After(time.Now()); !ok {
-		t, known := a.find(code)
-		if !known || !slices.Contains(strings.Fields(t.Scopes), scopeKeep) {
-			return "", &api.Problem{Status: http.StatusUnauthorized, Title: "this code does not sign in", Detail: "it was used already, is too old or was mistyped; take the token from the file keeper-token in the data folder, or restart the service for a new link"}
+		h, known := a.find(code)
+		ok = known && slices.Contains(strings.Fields(h.Scopes), scopeKeep)
+	}
+	if !ok {
+		a.log.Warn("a code was refused", "address", addressOf(r), "for", name)
+		if wait := a.wrongCodes.wrong(r.Context(), addressOf(r)); wait > 0 {
+			return "", &api.Problem{Status: http.StatusTooManyRequests, Title: "too many wrong codes", Detail: fmt.Sprintf("try again in %.0f s", max(wait.Seconds(), 1))}
 		}
+		return "", &api.Problem{Status: http.StatusUnauthorized, Title: "this code does not sign in", Detail: "it was used already, is too old or was mistyped; take the token from the file keeper-token in the data folder, or restart the service for a new link"}
 	}
 	token := rand.Text()
-	return token, a.put(ctx, token, name, allScopes, expires)
+	if err := a.put(r.Context(), token, name, allScopes, expires); err != nil {
+		return "", err
+	}
+	a.log.Info("signed in", "address", addressOf(r), "name", name, "session", expires != nil)
+	return token, nil
 }
 
-// withdraw makes a token worthless.
-func (a *Access) withdraw(ctx context.Context, token string) error {
-	t, ok := a.find(token)
-	if !ok {
-		return nil
-	}
+// withdraw makes a token worthless, at once: also on the connections on which it is
+// in use.
+func (a *Access) withdraw(ctx context.Context, h *holder, by string) error {
 	a.mu.Lock()
-	delete(a.byHash, [sha256.Size]byte(t.Hash))
+	hash := [sha256.Size]byte(h.Hash)
+	if a.byHash[hash] == h {
+		delete(a.byHash, hash)
+		close(h.gone)
+	}
 	a.mu.Unlock()
-	return a.tokens.DeleteToken(ctx, t.ID)
+	a.log.Info("a token was withdrawn", "address", by, "name", h.Name)
+	if err := a.tokens.DeleteToken(ctx, h.ID); err != nil {
+		return fmt.Errorf("the token of %s is dead until the service is started again, and the database does not take that for good: %w", h.Name, err)
+	}
+	return nil
 }
 
 type holderKey struct{}
@@ -192,14 +257,32 @@ func (a *Access) admit(r *http.Request) (*http.Request, *api.Problem) {
 	if token == "" {
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "a token is needed", Detail: "send it as 'Authorization: Bearer …'; the first one is in the file keeper-token in the data folder"}
 	}
-	t, ok := a.find(token)
+	h, ok := a.find(token)
 	if !ok {
+		a.log.Warn("a token was refused", "address", addressOf(r))
+		a.wrongTokens.wrong(r.Context(), addressOf(r))
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "this token is not known here", Detail: "it was mistyped or withdrawn, or belongs to another host"}
 	}
 	if cookie && crossOrigin.Check(r) != nil {
+		a.log.Warn("another site's request was refused", "address", addressOf(r), "name", h.Name)
 		return nil, &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"}
 	}
-	return r.WithContext(context.WithValue(r.Context(), holderKey{}, t)), nil
+	gate.Admit(r.Context())
+	return r.WithContext(context.WithValue(r.Context(), holderKey{}, h)), nil
+}
+
+// goneOf is closed when the token that a request came with is withdrawn.
+func goneOf(ctx context.Context) <-chan struct{} {
+	if h, ok := ctx.Value(holderKey{}).(*holder); ok {
+		return h.gone
+	}
+	return nil
+}
+
+// expired reports whether the token that a request came with has become too old.
+func expired(ctx context.Context) bool {
+	h, ok := ctx.Value(holderKey{}).(*holder)
+	return ok && h.expired()
 }
 
 // required lets nobody through without a token.
@@ -231,14 +314,15 @@ func (a *Access) requiredOrSignIn(next http.Handler) http.Handler {
 
 // caller is the name of the token that a request came with.
 func caller(ctx context.Context) string {
-	t, _ := ctx.Value(holderKey{}).(access.Token)
-	return t.Name
+	if h, ok := ctx.Value(holderKey{}).(*holder); ok {
+		return h.Name
+	}
+	return ""
 }
 
 // lacking returns the problem of a holder without the scope, or nil.
 func lacking(ctx context.Context, scope string) *api.Problem {
-	t, _ := ctx.Value(holderKey{}).(access.Token)
-	if slices.Contains(strings.Fields(t.Scopes), scope) {
+	if h, ok := ctx.Value(holderKey{}).(*holder); ok && slices.Contains(strings.Fields(h.Scopes), scope) {
 		return nil
 	}
 	return &api.Problem{Status: http.StatusForbidden, Title: fmt.Sprintf("this token may not do that: it lacks the scope %q", scope), Detail: "use a token that has it"}

@@ -14,10 +14,9 @@ import (
 	"diathermon/internal/host"
 )
 
-const (
-	beat      = 15 * time.Second // how often the link is told again, so that both ends notice when the connection is gone
-	frameWait = 5 * time.Second  // for a client to take a frame
-)
+// beat is how often the link is told again, so that both ends notice when the
+// connection is gone.
+const beat = 15 * time.Second
 
 // kinds are the live events, by name.
 var kinds = []struct {
@@ -59,11 +58,11 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Cache-Control", "no-store")
 	out := http.NewResponseController(w)
 	send := func(frame []byte) bool {
-		out.SetWriteDeadline(time.Now().Add(frameWait))
 		_, err := w.Write(frame)
 		return err == nil && out.Flush() == nil
 	}
 	bench := benchOf(now)
+	frame := s.frame
 	first := append(frame(bench.Link), frame(api.Heat{Heaters: bench.Heaters, WarmUp: bench.WarmUp, Flow: bench.Flow})...)
 	first = append(append(first, frame(bench.Position)...), frame(api.Alarms{Alarms: bench.Alarms})...)
 	if bench.Run != nil {
@@ -74,6 +73,7 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) {
 	}
 	ticker := time.NewTicker(beat)
 	defer ticker.Stop()
+	gone := goneOf(r.Context())
 	for {
 		var next []byte
 		select {
@@ -81,11 +81,13 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) {
 			if !open { // too slow: the client connects anew and gets everything as it is
 				return
 			}
-			next = u.Frame.Bytes(func() []byte { return frame(eventOf(u)) })
+			next = u.Frame.Bytes(func() []byte { return s.frame(eventOf(u)) })
 		case <-ticker.C:
-			if next = s.linkFrame(r.Context()); next == nil {
+			if next = s.linkFrame(r.Context()); next == nil || expired(r.Context()) {
 				return
 			}
+		case <-gone: // its token was withdrawn
+			return
 		case <-r.Context().Done():
 			return
 		}
@@ -101,11 +103,11 @@ func (s *Server) linkFrame(ctx context.Context) []byte {
 	if err != nil {
 		return nil
 	}
-	return frame(linkOf(now.Link))
+	return s.frame(linkOf(now.Link))
 }
 
 // frame puts an event into the words of the stream.
-func frame(event any) []byte {
+func (s *Server) frame(event any) []byte {
 	name := ""
 	for _, k := range kinds {
 		if reflect.TypeOf(k.data) == reflect.TypeOf(event) {
@@ -114,6 +116,7 @@ func frame(event any) []byte {
 	}
 	data, err := json.Marshal(event)
 	if err != nil { // a number that JSON does not know
+		s.Logger.Error("an event cannot be encoded", "event", name, "error", err)
 		return []byte(": an event could not be told\n\n")
 	}
 	out := make([]byte, 0, len(data)+len(name)+20)

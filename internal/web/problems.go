@@ -1,7 +1,6 @@
 package web
 
 import (
-	"encoding/json"
 	"errors"
 	"io/fs"
 	"net/http"
@@ -90,7 +89,5 @@ func (s *Server) problemOf(err error) *api.Problem {
 
 // problem writes p.
 func problem(w http.ResponseWriter, p *api.Problem) {
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(p.Status)
-	json.NewEncoder(w).Encode(p)
+	writeJSON(w, p.Status, "application/problem+json", p)
 }

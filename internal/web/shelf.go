@@ -4,11 +4,11 @@ import (
 	"cmp"
 	"context"
 	"encoding/base64"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"mime"
+	"mime/multipart"
 	"net/http"
 	"net/url"
 	"strings"
@@ -132,7 +132,7 @@ func (s *Server) putFile(w http.ResponseWriter, r *http.Request) {
 		problem(w, s.problemOf(fmt.Errorf("%w: %v", shelf.ErrName, err)))
 		return
 	}
-	s.store(w, r, shelf.Arrival{Name: name, Body: r.Body, Size: r.ContentLength})
+	s.store(w, r, shelf.Arrival{Name: name, Body: r.Body, Size: r.ContentLength}, func() []string { return nil })
 }
 
 func (s *Server) postFile(w http.ResponseWriter, r *http.Request) {
@@ -152,8 +152,26 @@ func (s *Server) postFile(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		if name := fileName(part.Header.Get("Content-Disposition")); name != "" {
-			s.store(w, r, shelf.Arrival{Name: name, Body: part, Size: -1})
+			s.store(w, r, shelf.Arrival{Name: name, Body: part, Size: -1}, func() []string { return further(parts) })
 			return
+		}
+	}
+}
+
+// mostNamed is how many files of a form are named that were not taken.
+const mostNamed = 20
+
+// further returns the names of the files that come behind the one of a form that was
+// taken. A form that breaks off behind it takes nothing away from that.
+func further(parts *multipart.Reader) []string {
+	var names []string
+	for {
+		part, err := parts.NextPart()
+		if err != nil {
+			return names
+		}
+		if name := fileName(part.Header.Get("Content-Disposition")); name != "" && len(names) < mostNamed {
+			names = append(names, name)
 		}
 	}
 }
@@ -168,8 +186,9 @@ func fileName(disposition string) string {
 	return params["filename"]
 }
 
-// store takes an arrival in, starts it if that is asked for, and answers.
-func (s *Server) store(w http.ResponseWriter, r *http.Request, a shelf.Arrival) {
+// store takes an arrival in, starts it if that is asked for, and answers. Others
+// returns the names of what came with it and was not taken, once it is stored.
+func (s *Server) store(w http.ResponseWriter, r *http.Request, a shelf.Arrival, others func() []string) {
 	query := r.URL.Query()
 	a.Replace = query.Get("replace") == "true"
 	then := query.Get("then")
@@ -193,7 +212,7 @@ func (s *Server) store(w http.ResponseWriter, r *http.Request, a shelf.Arrival) 
 		problem(w, s.problemOf(err))
 		return
 	}
-	out := api.Stored{File: fileOf(f, s.Host.Printer())}
+	out := api.Stored{File: fileOf(f, s.Host.Printer()), NotTaken: others()}
 	status := http.StatusCreated
 	switch outcome {
 	case shelf.Created:
@@ -213,9 +232,7 @@ func (s *Server) store(w http.ResponseWriter, r *http.Request, a shelf.Arrival) 
 		}
 	}
 	w.Header().Set("Location", "/v1/shelf/"+url.PathEscape(f.Name))
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(status)
-	json.NewEncoder(w).Encode(out)
+	writeJSON(w, status, "application/json", out)
 }
 
 // digest reads the sha-256 of a Content-Digest field (RFC 9530); nil if it has

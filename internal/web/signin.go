@@ -3,10 +3,14 @@ package web
 import (
 	_ "embed"
 	"encoding/json"
+	"fmt"
 	"html/template"
 	"mime"
 	"net/http"
+	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/go-chi/chi/v5"
 
@@ -42,12 +46,17 @@ func (s *Server) showSignIn(w http.ResponseWriter, status int, wrong string) {
 
 func (s *Server) takeSignIn(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 4096)
-	if media, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); media == "application/json" {
-		s.pair(w, r)
+	media, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	program := media == "application/json"
+	switch err := crossOrigin.Check(r); {
+	case err != nil && program:
+		problem(w, &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"})
 		return
-	}
-	if err := crossOrigin.Check(r); err != nil {
+	case err != nil:
 		s.showSignIn(w, http.StatusForbidden, "Another site sent this; open the page at the host's own address.")
+		return
+	case program:
+		s.pair(w, r)
 		return
 	}
 	if err := r.ParseForm(); err != nil {
@@ -55,7 +64,7 @@ func (s *Server) takeSignIn(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	expires := time.Now().Add(sessionLife).UTC()
-	token, err := s.Access.spend(r.Context(), r.PostForm.Get("code"), "console", &expires)
+	token, err := s.Access.spend(r, r.PostForm.Get("code"), consoleName, &expires)
 	if err != nil {
 		p := s.problemOf(err)
 		s.showSignIn(w, p.Status, p.Error())
@@ -76,19 +85,41 @@ func (s *Server) pair(w http.ResponseWriter, r *http.Request) {
 		problem(w, &api.Problem{Status: http.StatusBadRequest, Title: "the request is not as it should be", Detail: `send {"code":"…","name":"the program's name"}`})
 		return
 	}
-	token, err := s.Access.spend(r.Context(), in.Code, in.Name, nil)
+	if why := programName(in.Name); why != "" {
+		problem(w, &api.Problem{Status: http.StatusBadRequest, Title: "this cannot be a program's name", Detail: why})
+		return
+	}
+	token, err := s.Access.spend(r, in.Code, in.Name, nil)
 	if err != nil {
 		problem(w, s.problemOf(err))
 		return
 	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(http.StatusCreated)
-	json.NewEncoder(w).Encode(api.Token{Token: token, Name: in.Name})
+	writeJSON(w, http.StatusCreated, "application/json", api.Token{Token: token, Name: in.Name})
 }
 
+// programName says why a program cannot be called so, or nothing.
+func programName(name string) string {
+	switch {
+	case utf8.RuneCountInString(name) > longestName:
+		return fmt.Sprintf("it has %d characters; at most %d are possible", utf8.RuneCountInString(name), longestName)
+	case !utf8.ValidString(name) || strings.TrimSpace(name) != name || strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsGraphic(r) }):
+		return "it has characters in it that nobody can see"
+	case name == keeperName || name == consoleName:
+		return fmt.Sprintf("%q is what the host calls a token of its own", name)
+	}
+	return ""
+}
+
+// signOut ends a browser's session. A token that a program was given stays good: it
+// is withdrawn where tokens are kept.
 func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
-	token, _ := s.Access.bearer(r)
-	if err := s.Access.withdraw(r.Context(), token); err != nil {
+	token, cookie := s.Access.bearer(r)
+	h, known := s.Access.find(token)
+	if !cookie || !known || !h.session() {
+		problem(w, &api.Problem{Status: http.StatusConflict, Title: "only a browser signs out", Detail: "this token stays good: it is no browser's session"})
+		return
+	}
+	if err := s.Access.withdraw(r.Context(), h, addressOf(r)); err != nil {
 		problem(w, s.problemOf(err))
 		return
 	}

@@ -8,10 +8,10 @@ package web
 
 import (
 	"context"
-	"encoding/json"
 	"log/slog"
 	"net/http"
 	"os"
+	"runtime/debug"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -68,7 +68,7 @@ type Server struct {
 // Handler returns the whole of the HTTP side.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(s.recover, secure)
+	r.Use(limited, s.recover, secure)
 	r.NotFound(s.tokenFirst(func(r *http.Request) *api.Problem {
 		return &api.Problem{Status: http.StatusNotFound, Title: "there is nothing at this address", Detail: "the addresses are listed in /v1/openapi.json"}
 	}))
@@ -77,8 +77,7 @@ func (s *Server) Handler() http.Handler {
 	}))
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "image/svg+xml"))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
-		w.Header().Set("Content-Type", "application/json")
-		json.NewEncoder(w).Encode(api.Health{Status: "ok"})
+		writeJSON(w, http.StatusOK, "application/json", api.Health{Status: "ok"})
 	})
 	s.signIn(r)
 	r.Group(func(r chi.Router) {
@@ -98,6 +97,9 @@ func (s *Server) operations(r chi.Router) {
 	config.Info.Description = "The print host of one 3D printer. Temperatures are °C, lengths mm, durations seconds, times RFC 3339 in UTC. Every error is application/problem+json (RFC 9457)."
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil // no links to schemas in bodies
+	config.Transformers = []huma.Transformer{encode}
+	config.Formats = map[string]huma.Format{"application/json": encodedFormat, "json": encodedFormat}
+	config.DefaultFormat = "application/json"
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token": {Type: "http", Scheme: "bearer", Description: "A token with the scopes that the operation names"},
 	}
@@ -131,7 +133,8 @@ const version = "1.0.0"
 // success.
 func operation(id, method, path, scope, summary string, errors ...int) huma.Operation {
 	return huma.Operation{
-		OperationID: id, Method: method, Path: path, Summary: summary,
+		BodyReadTimeout: bodyWait,
+		OperationID:     id, Method: method, Path: path, Summary: summary,
 		Security: []map[string][]string{{"token": {scope}}},
 		Errors:   append([]int{http.StatusUnauthorized, http.StatusForbidden}, errors...),
 	}
@@ -142,14 +145,28 @@ func (s *Server) tokenFirst(p func(*http.Request) *api.Problem) http.HandlerFunc
 	return s.Access.required(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { problem(w, p(r)) })).ServeHTTP
 }
 
-// recover answers for a handler that panicked, and logs where.
+// recover answers for a handler that panicked, and logs where. An answer that has
+// begun is broken off, so that nobody takes the part for the whole.
 func (s *Server) recover(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		defer func() {
-			if v := recover(); v != nil && v != http.ErrAbortHandler {
-				s.Logger.Error("a request panicked", "method", r.Method, "path", r.URL.Path, "panic", v)
-				problem(w, &api.Problem{Status: http.StatusInternalServerError, Title: "something went wrong in the host", Detail: "its log says more"})
+			v := recover()
+			if v == nil {
+				return
 			}
+			out, ours := w.(*progress)
+			begun := ours && out.begun
+			switch failed, is := v.(encodeError); {
+			case v == http.ErrAbortHandler:
+			case is:
+				s.Logger.Error("an answer cannot be encoded", "method", r.Method, "path", r.URL.Path, "error", failed.error)
+			default:
+				s.Logger.Error("a request panicked", "method", r.Method, "path", r.URL.Path, "panic", v, "stack", string(debug.Stack()))
+			}
+			if begun || v == http.ErrAbortHandler {
+				panic(http.ErrAbortHandler)
+			}
+			problem(w, &api.Problem{Status: http.StatusInternalServerError, Title: "something went wrong in the host", Detail: "its log says more"})
 		}()
 		next.ServeHTTP(w, r)
 	})

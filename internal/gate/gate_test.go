@@ -1,0 +1,111 @@
+package gate_test
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"testing"
+	"time"
+
+	"diathermon/internal/gate"
+)
+
+// house is a server with few places. Whoever asks for /known is known.
+func house(t *testing.T, p gate.Places) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &http.Server{ConnContext: gate.Context, ConnState: gate.State, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/known" {
+			gate.Admit(r.Context())
+		}
+		io.WriteString(w, "hello")
+	})}
+	go s.Serve(gate.New(l, p))
+	t.Cleanup(func() { s.Close() })
+	return l.Addr().String()
+}
+
+func knock(t *testing.T, address string) net.Conn {
+	t.Helper()
+	c, err := net.Dial("tcp", address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { c.Close() })
+	return c
+}
+
+// ask makes a request on a connection and reports whether it was answered.
+func ask(c net.Conn, path string) bool {
+	c.SetDeadline(time.Now().Add(30 * time.Second))
+	fmt.Fprintf(c, "GET %s HTTP/1.1\r\nHost: x\r\n\r\n", path)
+	res, err := http.ReadResponse(bufio.NewReader(c), nil)
+	if err != nil {
+		return false
+	}
+	body, err := io.ReadAll(res.Body)
+	return err == nil && string(body) == "hello"
+}
+
+func TestThousandStrangersDoNotKeepTheKnownOut(t *testing.T) {
+	address := house(t, gate.Places{All: 12, Strangers: 4})
+	var friends []net.Conn
+	for range 6 {
+		c := knock(t, address)
+		if !ask(c, "/known") {
+			t.Fatal("not let in")
+		}
+		friends = append(friends, c)
+	}
+	var strangers []net.Conn
+	for range 1000 {
+		strangers = append(strangers, knock(t, address))
+	}
+	for i, c := range friends {
+		if !ask(c, "/known") {
+			t.Errorf("friend %d was thrown out", i)
+		}
+	}
+	if !ask(knock(t, address), "/known") {
+		t.Error("a newcomer was not let in")
+	}
+	// Of the strangers those who came first had to go.
+	strangers[0].SetDeadline(time.Now().Add(30 * time.Second))
+	if _, err := strangers[0].Read(make([]byte, 1)); err != io.EOF {
+		if ne, ok := err.(net.Error); !ok || ne.Timeout() {
+			t.Errorf("the first stranger: %v", err)
+		}
+	}
+	if !ask(strangers[999], "/") {
+		t.Error("the last stranger was thrown out")
+	}
+}
+
+func TestAllPlacesTakenTheIdleGoFirst(t *testing.T) {
+	address := house(t, gate.Places{All: 5, Strangers: 4})
+	var friends []net.Conn
+	for range 20 { // each is known and idle when the next one comes
+		c := knock(t, address)
+		if !ask(c, "/known") {
+			t.Fatalf("friend %d was not let in", len(friends))
+		}
+		friends = append(friends, c)
+	}
+	if ask(friends[0], "/known") {
+		t.Error("there are five places, and the first of twenty is still there")
+	}
+	if !ask(friends[19], "/known") {
+		t.Error("the last one is not there")
+	}
+}
+
+func TestPlacesFitTheDescriptors(t *testing.T) {
+	if p := gate.Ordinary(); p.All < 4 || p.All > 1024 || p.Strangers < 2 || p.Strangers > p.All/2 {
+		t.Errorf("%+v", p)
+	}
+}

@@ -1,0 +1,276 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"diathermon/internal/core/access"
+	"diathermon/internal/host"
+)
+
+// hashes keeps tokens in memory.
+type hashes struct {
+	mu   sync.Mutex
+	kept map[string]access.Token
+	away bool
+}
+
+func (h *hashes) Tokens(context.Context) ([]access.Token, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	var out []access.Token
+	for _, t := range h.kept {
+		out = append(out, t)
+	}
+	return out, nil
+}
+
+func (h *hashes) PutToken(_ context.Context, t access.Token) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.kept[t.ID] = t
+	return nil
+}
+
+func (h *hashes) DeleteToken(_ context.Context, id string) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.away {
+		return errors.New("the database is away")
+	}
+	delete(h.kept, id)
+	return nil
+}
+
+// door is the HTTP side without a database, a printer or a port.
+type door struct {
+	t      *testing.T
+	access *Access
+	kept   *hashes
+	keeper string
+	path   string
+	log    bytes.Buffer
+	http.Handler
+}
+
+func newDoor(t *testing.T) *door {
+	d := &door{t: t, kept: &hashes{kept: map[string]access.Token{}}, path: filepath.Join(t.TempDir(), "keeper-token")}
+	d.restart()
+	return d
+}
+
+// restart lets the service begin anew on the tokens that are kept.
+func (d *door) restart() {
+	d.t.Helper()
+	log := slog.New(slog.NewTextHandler(&d.log, nil))
+	var err error
+	if d.access, err = NewAccess(d.t.Context(), d.kept, 8437, log); err != nil {
+		d.t.Fatal(err)
+	}
+	if d.keeper, err = d.access.Keeper(d.t.Context(), d.path); err != nil {
+		d.t.Fatal(err)
+	}
+	s := &Server{Host: host.New(host.Config{Printer: host.Printer{Name: "Vesper"}, Log: log}), Access: d.access, Logger: log}
+	d.Handler = s.Handler()
+}
+
+// ask makes a request; headers are names and values in turn.
+func (d *door) ask(method, path, body string, headers ...string) *httptest.ResponseRecorder {
+	r := httptest.NewRequestWithContext(d.t.Context(), method, path, strings.NewReader(body))
+	for i := 0; i < len(headers); i += 2 {
+		r.Header.Set(headers[i], headers[i+1])
+	}
+	w := httptest.NewRecorder()
+	d.ServeHTTP(w, r)
+	return w
+}
+
+// good reports whether a token is let in.
+func (d *door) good(token string) bool {
+	return d.ask("GET", "/v1/openapi.json", "", "Authorization", "Bearer "+token).Code == http.StatusOK
+}
+
+func (d *door) pair(code, name string, headers ...string) *httptest.ResponseRecorder {
+	return d.ask("POST", "/sign-in", fmt.Sprintf(`{"code":%q,"name":%q}`, code, name), append([]string{"Content-Type", "application/json"}, headers...)...)
+}
+
+func TestThereIsOneKeepersToken(t *testing.T) {
+	d := newDoor(t)
+	first := d.keeper
+	d.restart()
+	if d.keeper != first || !d.good(first) {
+		t.Error("it changed for no reason")
+	}
+	os.Remove(d.path)
+	d.restart()
+	if d.keeper == first || !d.good(d.keeper) || d.good(first) {
+		t.Error("its file was deleted, and the first token is still good")
+	}
+	second := d.keeper
+	os.WriteFile(d.path, []byte("a-token-that-the-owner-has-chosen\n"), 0o600)
+	d.restart()
+	if d.keeper != "a-token-that-the-owner-has-chosen" || !d.good(d.keeper) || d.good(second) {
+		t.Error("its file has another token, and the one before is still good")
+	}
+	if len(d.kept.kept) != 1 {
+		t.Errorf("%d tokens are kept", len(d.kept.kept))
+	}
+}
+
+func TestAllTokensCanBeWithdrawnOnTheHost(t *testing.T) {
+	d := newDoor(t)
+	var in struct{ Token string }
+	fmt.Sscanf(d.pair(d.access.Code(), "slicer").Body.String(), `{"token":%q`, &in.Token)
+	if !d.good(in.Token) || !d.good(d.keeper) {
+		t.Fatalf("pairing gave %q", in.Token)
+	}
+	if err := d.access.WithdrawAll(t.Context(), d.path); err != nil {
+		t.Fatal(err)
+	}
+	old := d.keeper
+	d.restart()
+	if d.good(in.Token) || d.good(old) || !d.good(d.keeper) {
+		t.Error("not all of them are dead, or the new one is not good")
+	}
+}
+
+func TestAWithdrawnTokenIsDeadWithoutTheDatabase(t *testing.T) {
+	d := newDoor(t)
+	d.kept.away = true
+	h, _ := d.access.find(d.keeper)
+	if err := d.access.withdraw(t.Context(), h, "here"); err == nil {
+		t.Error("that it is not dead for good was not told")
+	}
+	if d.good(d.keeper) {
+		t.Error("it is good still")
+	}
+	select {
+	case <-h.gone:
+	default:
+		t.Error("streams that use it do not end")
+	}
+}
+
+func TestOnlyABrowserSignsOut(t *testing.T) {
+	d := newDoor(t)
+	if w := d.ask("POST", "/sign-out", "", "Authorization", "Bearer "+d.keeper); w.Code != http.StatusConflict || !d.good(d.keeper) {
+		t.Errorf("signing out with the keeper's token: %d, and it is good: %v", w.Code, d.good(d.keeper))
+	}
+	if d.ask("POST", "/sign-out", "", "Cookie", d.access.cookie+"="+d.keeper); !d.good(d.keeper) {
+		t.Error("the keeper's token in a cookie was withdrawn")
+	}
+	w := d.ask("POST", "/sign-in", url.Values{"code": {d.keeper}}.Encode(), "Content-Type", "application/x-www-form-urlencoded")
+	cookie := w.Result().Cookies()[0]
+	if !d.good(cookie.Value) {
+		t.Fatal("the session's token is not good")
+	}
+	if w := d.ask("POST", "/sign-out", "", "Cookie", cookie.Name+"="+cookie.Value); w.Code != http.StatusNoContent || d.good(cookie.Value) {
+		t.Errorf("after signing out (%d) it is good still", w.Code)
+	}
+}
+
+func TestSigningInFromAnotherOriginIsRefused(t *testing.T) {
+	d := newDoor(t)
+	if w := d.pair(d.access.Code(), "thief", "Sec-Fetch-Site", "cross-site"); w.Code != http.StatusForbidden {
+		t.Errorf("by JSON: %d %s", w.Code, w.Body)
+	}
+	if w := d.pair(d.access.Code(), "slicer"); w.Code != http.StatusCreated {
+		t.Errorf("a program: %d %s", w.Code, w.Body)
+	}
+	for _, name := range []string{"keeper", "console", "\u200b", "a\nb", strings.Repeat("x", 61), " x"} {
+		if w := d.pair(d.access.Code(), name); w.Code != http.StatusBadRequest {
+			t.Errorf("a program called %q: %d", name, w.Code)
+		}
+	}
+}
+
+func TestWhoComesAndGoesIsLoggedWithoutSecrets(t *testing.T) {
+	d := newDoor(t)
+	code := d.access.Code()
+	d.pair(code, "slicer")
+	d.pair("a-wrong-code", "thief")
+	d.ask("GET", "/v1/bench", "", "Authorization", "Bearer a-wrong-token")
+	h, _ := d.access.find(d.keeper)
+	d.access.withdraw(t.Context(), h, "192.0.2.1")
+	said := d.log.String()
+	for _, want := range []string{"signed in", "address=192.0.2.1 name=slicer", "a code was refused", "for=thief", "a token was refused", "withdrawn"} {
+		if !strings.Contains(said, want) {
+			t.Errorf("the log does not say %q:\n%s", want, said)
+		}
+	}
+	for _, secret := range []string{code, d.keeper, "a-wrong-code", "a-wrong-token"} {
+		if strings.Contains(said, secret) {
+			t.Errorf("the log tells %q", secret)
+		}
+	}
+}
+
+func TestGuessingIsSlowAndTheOwnerIsNotLockedOut(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		g := newGuesses(codesOfOne, codesOfAll)
+		ctx, end := context.WithCancel(t.Context())
+		looked := 0
+		var mu sync.Mutex
+		for range 50 {
+			go func() {
+				for ctx.Err() == nil {
+					if g.wrong(ctx, "192.0.2.7") == 0 {
+						mu.Lock()
+						looked++
+						mu.Unlock()
+						continue
+					}
+					time.Sleep(time.Millisecond)
+				}
+			}()
+		}
+		time.Sleep(time.Minute)
+		mu.Lock()
+		if looked > 40 {
+			t.Errorf("one address had %d guesses looked at in a minute", looked)
+		}
+		mu.Unlock()
+		begun := time.Now()
+		if wait := g.wrong(ctx, "198.51.100.1"); wait != 0 || time.Since(begun) > time.Second {
+			t.Errorf("a mistake from another address waited %s and was sent away for %s", time.Since(begun), wait)
+		}
+		end()
+		time.Sleep(time.Minute) // they see it
+	})
+	synctest.Test(t, func(t *testing.T) {
+		g := newGuesses(codesOfOne, codesOfAll)
+		looked := 0
+		for i := range 60 * 100 { // as many addresses as there are guesses
+			if g.reserve(fmt.Sprintf("2001:db8:%x:%x::1", i/100, i%100), time.Now()) <= guessWait {
+				looked++
+			}
+			time.Sleep(10 * time.Millisecond)
+		}
+		if looked > 400 {
+			t.Errorf("all together had %d guesses looked at in a minute", looked)
+		}
+	})
+	d := newDoor(t)
+	for range 100 { // of one address, without waiting for an answer
+		d.access.wrongCodes.reserve("192.0.2.1", time.Now())
+	}
+	if w := d.pair("wrong", "thief"); w.Code != http.StatusTooManyRequests {
+		t.Errorf("a guess too many: %d %s", w.Code, w.Body)
+	}
+	if w := d.pair(d.access.Code(), "the owner's laptop"); w.Code != http.StatusCreated {
+		t.Errorf("the owner with the right code from the same address: %d %s", w.Code, w.Body)
+	}
+}
