@@ -92,7 +92,7 @@ func TestBadInputGetsOneClearAnswer(t *testing.T) {
 		"a setpoint below zero":       {"PUT", "/v1/heat/bed", `{"setpoint":-5}`, 422, "below zero"},
 		"a setpoint that is a word":   {"PUT", "/v1/heat/bed", `{"setpoint":"hot"}`, 422, "number"},
 		"no setpoint":                 {"PUT", "/v1/heat/bed", `{}`, 422, "setpoint"},
-		"a line with a line end":      {"POST", "/v1/wire", `{"line":"M105\nM112"}`, 422, "line end"},
+		"a line with a line end":      {"POST", "/v1/wire", `{"line":"M105\nM115"}`, 422, "line end"},
 		"an empty line":               {"POST", "/v1/wire", `{"line":" ; hello"}`, 422, "nothing"},
 		"an endless line":             {"POST", "/v1/wire", `{"line":"M117 ` + strings.Repeat("x", 200) + `"}`, 422, "characters"},
 		"a typed setpoint past it":    {"POST", "/v1/wire", `{"line":"M140 S200"}`, 422, "limit of 110 °C"},

@@ -19,7 +19,9 @@ func (h *Host) event(ctx context.Context, e wire.Event, device string) {
 		h.traffic.add(true, e.Text)
 	case wire.Heard:
 		h.traffic.add(false, e.Reply.Text)
-		h.heard(e.Reply)
+		if !e.Own {
+			h.heard(e.Reply)
+		}
 	case wire.Acked:
 		h.taken(e)
 	case wire.Lost:

@@ -189,6 +189,12 @@ func (g Guess) inName(c Code, m Meaning) bool {
 	return c.Letter == 'M' && c.Number >= screws && (m.Traits&(Counts|Stores|Stops|Prints) != 0 || m.Traits&Heats != 0 && g.Warm)
 }
 
+// CodeOf is the command that a line begins with; the zero Code where that is not plain.
+func CodeOf(command []byte) Code {
+	code, _ := head(command)
+	return code
+}
+
 // TraitsOf are the traits of a command, however it is written: of all that it might
 // be, where it is not plain.
 func TraitsOf(command []byte) Traits {

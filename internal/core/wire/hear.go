@@ -59,7 +59,12 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 	if r.Text == "" && r.Kind == Other {
 		return
 	}
-	c.events = append(c.events, Event{Kind: Heard, Reply: r})
+	proof := r.Kind == Other && c.proof(r.Text)
+	c.events = append(c.events, Event{Kind: Heard, Reply: r, Own: proof})
+	if proof {
+		c.word(now)
+		return
+	}
 	switch r.Kind {
 	case Start:
 		c.restart(now, "the printer has restarted; greeting it")
@@ -84,6 +89,7 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 		c.word(now)
 		c.owed++
 		c.doubt = c.next
+		c.window.waver()
 		switch {
 		case r.Number < c.base || r.Number >= c.cursor:
 		case c.habits.numbered:
@@ -159,11 +165,13 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 	}
 	if c.base == c.cursor { // nobody's
 		c.doubt = c.next
+		c.window.waver()
 		return
 	}
 	if r.Number < 0 && c.habits.numbered && c.ignored < beliefIn { // this printer names its lines: not to a line with a number, or garbled
 		c.ignored++
 		c.doubt = c.next
+		c.window.waver()
 		return
 	}
 	through := c.base
@@ -177,6 +185,9 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 			c.leap = through
 			return
 		}
+		c.certain(through)
+	case c.proved >= c.base && c.proved < c.cursor:
+		through = c.proved
 		c.certain(through)
 	case warm && !c.habits.chatty:
 		asked := c.base
@@ -216,11 +227,15 @@ func (c *Conversation) take(now time.Duration, through int, r Reply) {
 			c.habits.askedOK = false
 		}
 		c.window.taken()
-		if r.Kind == OK && (r.Number == l.number || l.own && l.Command == question) {
+		switch asked := l.own && l.Command == question; {
+		case r.Kind != OK:
+		case r.Number == l.number || asked && !c.habits.chatty || c.proved >= l.number:
 			c.window.sure()
-			if !c.habits.chatty {
-				c.certain(l.number)
-			}
+			c.certain(l.number)
+		case asked:
+			c.window.sure()
+		case l.own && strings.HasSuffix(l.Command, token(l.number)):
+			c.habits.untold++
 		}
 	}
 	c.strange, c.ignored, c.leap = 0, 0, 0
@@ -259,6 +274,7 @@ func (c *Conversation) resend(now time.Duration, number int) {
 	if c.cursor-c.base > 1 {
 		c.window.fall()
 	}
+	c.window.waver()
 	switch {
 	case number == 1 && c.greet == done: // it has answered line 1, so it has forgotten it
 		if c.strange++; c.strange >= beliefIn {

@@ -3,6 +3,8 @@ package wire
 import (
 	"bytes"
 	"fmt"
+	"strconv"
+	"strings"
 	"time"
 
 	"diathermon/internal/core/gcode"
@@ -22,16 +24,81 @@ func (c *Conversation) warming() bool { return c.base <= c.heats && c.heats < c.
 // question is the harmless line that asks a silent printer for an answer.
 const question = "M105"
 
+// query is the question that the next number would be for. Where an answer to M105
+// could be one to another question, or every ok looks like one, it is a message with a
+// token, which the printer repeats, be it only to say that it does not know the
+// command.
+func (c *Conversation) query() string {
+	if (c.habits.chatty || c.questioned()) && c.habits.untold < beliefIn {
+		return "M118 " + token(c.next)
+	}
+	return question
+}
+
+// questioned reports whether a question is under way.
+func (c *Conversation) questioned() bool {
+	for n := c.base; n < c.cursor; n++ {
+		if strings.HasPrefix(c.at(n).Command, question) {
+			return true
+		}
+	}
+	return false
+}
+
+func token(number int) string { return "q" + strconv.Itoa(number) + "." }
+
+// proof looks for the token of a question in what the printer says.
+func (c *Conversation) proof(text string) bool {
+	if !strings.Contains(text, "q") {
+		return false
+	}
+	for n := c.next - 1; n >= max(c.next-historySize+1, 0); n-- {
+		if l := c.at(n); l.own && strings.HasSuffix(l.Command, " "+token(n)) && strings.Contains(text, token(n)) {
+			c.proved, c.reached = max(c.proved, n), max(c.reached, n)
+			c.habits.untold = 0
+			if c.base > c.proved {
+				c.certain(c.proved)
+				c.window.sure()
+			}
+			return true
+		}
+	}
+	return false
+}
+
 // mark is how many lines are said to a printer whose oks name no line before a
 // question is put among them: its answer tells which ok is whose.
 const mark = 400
 
+// planned is how many of the lines that were taken last, at most, the printer may not
+// have carried out yet: those in its planner and its command slots.
+const planned = 80
+
+// busy is how long the printer may be at work, as the motion plan tells, before it
+// takes the line that is under way longest. A straight move is taken when the one that
+// is being made leaves its place in the planner; anything else, at the worst, when
+// everything before it is done. A plan may be wrong by half.
+func (c *Conversation) busy() time.Duration {
+	own := c.at(c.base)
+	longest, all := time.Duration(0), time.Duration(0)
+	for n := max(c.base-planned, c.next-historySize+1, 0); n <= c.base; n++ {
+		if l := c.at(n); l.number == n {
+			longest, all = max(longest, l.Takes), all+l.Takes
+		}
+	}
+	if code := gcode.CodeOf([]byte(own.Command)); code.Is('G', 0) || code.Is('G', 1) {
+		return 2 * (longest + own.Takes)
+	}
+	return 2 * all
+}
+
 // patience is how long the line that is under way longest may take.
 func (c *Conversation) patience() time.Duration {
+	wait := c.cfg.Silence
 	if isSlow(c.at(c.base).Command) {
-		return c.cfg.SlowWait
+		wait = c.cfg.SlowWait
 	}
-	return c.cfg.Silence
+	return wait + c.busy()
 }
 
 // overdueAt is when a line under way has been unanswered for too long. Each
@@ -41,16 +108,31 @@ func (c *Conversation) overdueAt() time.Duration {
 	if c.probes > 0 {
 		due = max(due, c.lastProbe+c.cfg.Silence<<min(c.probes-1, 4))
 	}
+	if c.cursor == c.next && c.fresh() && !c.asksAnew() { // what may only be late is not said again soon
+		due = max(due, max(c.lastWord, c.lastProbe)+max(c.cfg.Repeat, c.busy()))
+	}
 	return due
+}
+
+// asksAnew reports whether a question with a number of its own may be said: one that
+// the printer can hold and whose answer is its own, so that on a cable that loses
+// nothing it leads to an answer and to nothing else, however late that is.
+func (c *Conversation) asksAnew() bool {
+	if c.query() == question && c.questioned() {
+		return false
+	}
+	const halt = len("\nM112\n")
+	room := max(c.window.room, carefulBuffer-1-reserve) + reserve - halt
+	return c.cursor == c.next && c.fresh() && c.load(gcode.NumberedSize(c.next, len(c.query()))) <= room
 }
 
 // overdue asks a printer that owes an answer with a numbered, harmless line. If
 // a line under way was lost the number makes the printer ask for it; if only its
 // ok was lost the temperatures in the answer tell.
 func (c *Conversation) overdue(now time.Duration) {
-	if now-c.lastByte >= c.cfg.GiveUp {
+	if now-c.lastByte >= c.cfg.GiveUp+c.busy() {
 		c.lose("the printer has stopped answering")
-		c.change(Dead, fmt.Sprintf("nothing heard for %s: check the cable and the printer's power, then reconnect", c.cfg.GiveUp))
+		c.change(Dead, fmt.Sprintf("nothing heard for %s: check the cable and the printer's power, then reconnect", (now-c.lastByte).Round(time.Minute)))
 		return
 	}
 	c.doubt = c.next
@@ -61,18 +143,14 @@ func (c *Conversation) overdue(now time.Duration) {
 	}
 	c.lastProbe = now
 	c.probes++
-	if now-c.lastWord >= 5*c.cfg.Silence && c.state == Live {
+	if now-c.lastWord >= 5*c.cfg.Silence+c.busy() && c.state == Live {
 		c.change(Silent, fmt.Sprintf("no answer for %s: the printer is busy, or the cable is loose", (now-c.lastWord).Round(time.Second)))
 	}
-	if last := c.at(c.cursor - 1); last.own && last.Command == question {
-		c.write(last, true)
+	if c.asksAnew() {
+		c.sayNew(now, Request{Command: c.query()}, true)
 		return
 	}
-	if c.cursor < c.next || !c.fresh() { // what is to be said again goes first
-		c.write(c.at(c.cursor-1), true)
-		return
-	}
-	c.sayNew(now, Request{Command: question}, true)
+	c.write(c.at(c.cursor-1), true) // what is to be said again goes first; and where no more fits it was lost, or all is late
 }
 
 // sound says a line with a number that cannot be, in answer to which a printer
@@ -135,7 +213,7 @@ func (c *Conversation) pump(now time.Duration) {
 		}
 		r, own := (*lane)[0], spoken
 		if !c.habits.numbered && (c.window.open() && c.next%mark == 0 || c.window.narrow == 1) && c.fresh() && r.Lane == File {
-			r, own = Request{Command: question}, true
+			r, own = Request{Command: c.query()}, true
 		}
 		if c.base < c.cursor && (c.next-c.base >= historySize/2 || !c.window.fits(c.load(gcode.NumberedSize(c.next, len(r.Command))))) {
 			return

@@ -65,7 +65,7 @@ func TestAnySeed(t *testing.T) {
 		})
 	}
 	wait.Wait()
-	for _, want := range []string{"said again", "rejoined", "restarted", "halted", "held", "wide", "silent", "answered", "questions", "undetectable"} {
+	for _, want := range []string{"said again", "rejoined", "restarted", "halted", "held", "wide", "clean", "silent", "answered", "questions", "undetectable"} {
 		count, _ := told.LoadOrStore(want, new(atomic.Int64))
 		if n := count.(*atomic.Int64).Load(); n == 0 {
 			t.Errorf("no seed led to %q: the simulation has lost its teeth", want)
@@ -117,7 +117,10 @@ type sim struct {
 	spoilt   bool          // the comparison with the file has lost its sense
 	greedy   bool          // the conversation was told of bigger buffers than there are
 	misheard bool
-	known    bool // the conversation knows the printer's buffers
+	known    bool            // the conversation knows the printer's buffers
+	clean    bool            // the cable loses nothing, and nobody meddles: then nothing may ever be said again
+	takes    []time.Duration // that the file's lines take, as a motion plan would tell; nil: nobody has planned
+	greets   int
 }
 
 func newSim(seed int64) *sim {
@@ -138,17 +141,28 @@ func newSim(seed int64) *sim {
 	if chance(6) {
 		s.jitter = time.Duration(pick(1, 30, 300, 3000)) * time.Millisecond
 	}
+	s.calm = time.Duration(rng.IntN(40)) * time.Second
+	if s.clean = chance(5); s.clean {
+		s.calm = 0 // no faults at all
+	}
+	slow, planned := pick(0, 0, 100, 300, 3000), chance(2)
 	for i := range pick(15, 40, 80) {
 		feed := 12000
-		if chance(200) {
+		switch {
+		case chance(200):
 			feed = 200 // a move of many seconds
+		case s.clean && slow > 0 && chance(5) && (planned || slow > 100):
+			feed = slow // of ten, or thirty minutes
+			if slow == 100 && chance(3) {
+				feed = 3
+			}
 		}
 		s.file = append(s.file, fmt.Sprintf("G1 X%d.%03d Y%d F%d", rng.IntN(60), i, rng.IntN(60), feed))
+		if planned { // no move is longer than the bed's diagonal, and no plan is exact
+			s.takes = append(s.takes, time.Duration(85/float64(feed)*60*(0.6+rng.Float64())*float64(time.Second)))
+		}
 	}
-	s.calm = time.Duration(rng.IntN(40)) * time.Second
-	if chance(5) {
-		s.calm = 0 // no faults at all
-	} else {
+	if !s.clean {
 		faults := func() simprinter.Faults {
 			return simprinter.Faults{Spoil: pick(0, 0, 150, 600, 3000), Lose: pick(0, 0, 150, 600, 3000), Double: pick(0, 0, 0, 400)}
 		}
@@ -163,6 +177,7 @@ func newSim(seed int64) *sim {
 	if chance(20) { // somebody believes in more than there is
 		s.cfg.Buffer, s.cfg.Slots, s.known, s.greedy = 4*c.ReceiveBuffer, 4*c.CommandSlots, false, true
 	}
+	s.clean = s.clean && s.jitter == 0 && !s.greedy
 	s.conv = wire.New(s.cfg, 0)
 	return s
 }
@@ -179,7 +194,7 @@ func (s *sim) run() error {
 		if s.done == len(s.file) && s.acked == len(s.file) && len(s.asked) == 0 && s.conv.Sure() || s.halted && s.now > s.calm || s.reset && s.conv.State() == wire.Live {
 			return s.end()
 		}
-		if s.now > s.calm+3*time.Hour || step > 200_000 {
+		if s.now > s.calm+30*time.Hour || step > 400_000 {
 			return fmt.Errorf("seed %d: no end after %s and %d steps: %s, %d of %d lines carried out, %d acknowledged, %d manual lines unanswered", s.seed, s.now, step, s.conv.State(), s.done, len(s.file), s.acked, len(s.asked))
 		}
 	}
@@ -200,7 +215,11 @@ func (s *sim) step() error {
 		return err
 	}
 	for !s.reset && !s.halted && s.conv.Wants() > 0 && s.fed < len(s.file) {
-		s.conv.Send(s.now, wire.Request{Lane: wire.File, Command: s.file[s.fed], Tag: uint64(s.fed)})
+		r := wire.Request{Lane: wire.File, Command: s.file[s.fed], Tag: uint64(s.fed)}
+		if s.takes != nil {
+			r.Takes = s.takes[s.fed]
+		}
+		s.conv.Send(s.now, r)
 		s.fed++
 	}
 	if err := s.carry(); err != nil {
@@ -265,6 +284,8 @@ func (s *sim) carry() error {
 				s.said = max(s.said, e.Number+1)
 			}
 			switch index, known := s.numbers[e.Number]; {
+			case e.Again && s.clean && s.greets > 0:
+				return fmt.Errorf("on a cable that loses nothing %q is said again", e.Text)
 			case e.Again:
 				s.saw["said again"]++
 			case s.reset || e.Number < 0 || e.Number > 1_000_000:
@@ -284,6 +305,9 @@ func (s *sim) carry() error {
 			}
 		case wire.Heard:
 			s.log("%12s < %s", s.now, e.Reply.Text)
+			if k := e.Reply.Kind; s.clean && s.greets > 0 && (k == wire.Resend || k == wire.Skip || k == wire.Error) {
+				return fmt.Errorf("on a cable that loses nothing the printer says %q", e.Reply.Text)
+			}
 		case wire.Acked:
 			if e.Request.Lane == wire.File {
 				if int(e.Request.Tag) != s.acked {
@@ -305,6 +329,10 @@ func (s *sim) carry() error {
 		case wire.Lost:
 			delete(s.asked, e.Request.Tag)
 		case wire.Greeted:
+			s.greets++
+			if s.clean {
+				s.saw["clean"]++
+			}
 			if err := s.greeted(e.Number, e.Firmware); err != nil {
 				return err
 			}
@@ -430,6 +458,9 @@ func (s *sim) check() error {
 		} else if len(out) > 0 {
 			s.board.Receive(out)
 		}
+	}
+	if n := s.board.Overflows(); n > 0 && s.clean {
+		return fmt.Errorf("%d bytes were more than the printer could hold", n)
 	}
 	if n := s.board.Overflows(); n > 0 && s.known && !s.misheard && s.calm <= 0 && s.jitter == 0 && !s.halted && s.saw["silent"]+s.saw["said again"]+s.saw["stalled"] == 0 {
 		return fmt.Errorf("%d bytes were more than the printer could hold", n)

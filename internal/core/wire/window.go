@@ -101,6 +101,14 @@ func (w *window) sure() {
 	}
 }
 
+// waver notes that the count of lines under way may be wrong, so that more could be
+// under way than the printer holds: the window stays closed until it is certain.
+func (w *window) waver() {
+	if w.careful && !w.single {
+		w.narrow = max(w.narrow, 1)
+	}
+}
+
 // fall notes that lines got lost while several were under way: be it noise or a
 // buffer that is smaller than believed.
 func (w *window) fall() {

@@ -51,9 +51,10 @@ const (
 // A Request is one command to be said.
 type Request struct {
 	Lane    Lane
-	Command string // as gcode.Command returns it; no line end in it
-	Tag     uint64 // the caller's; comes back in the events
-	Urgent  bool   // said ahead of all that waits and whatever is under way: for M108 and M410, which take effect as they arrive
+	Command string        // as gcode.Command returns it; no line end in it
+	Tag     uint64        // the caller's; comes back in the events
+	Takes   time.Duration // how long the printer is at work on it, at most, as the caller's motion plan tells; 0: hardly any time
+	Urgent  bool          // said ahead of all that waits and whatever is under way: for M108 and M410, which take effect as they arrive
 }
 
 // EventKind says what an Event tells.
@@ -92,9 +93,10 @@ type Config struct {
 	BootWait  time.Duration // greet after this long if the printer says nothing by itself; 2 s
 	BootQuiet time.Duration // greet once a printer that spoke has been quiet for this long; 250 ms
 	GreetWait time.Duration // greet again after this long without an answer; 3 s
-	Silence   time.Duration // a line under way unanswered for this long raises a question; 2 s. Five times that is called silent
+	Silence   time.Duration // a line under way unanswered for this long, besides the time that moves take, raises a question; 2 s. Five times that is called silent
 	SlowWait  time.Duration // the same for commands that wait by themselves, from the last word heard; 3 min
-	GiveUp    time.Duration // after this long without one byte the printer is dead; 10 min
+	GiveUp    time.Duration // after this long without one byte, besides the time that moves take, the printer is dead; 10 min
+	Repeat    time.Duration // a line that may only be late is said again after this long; 20 s
 	Settle    time.Duration // quiet before a line is said again; 25 ms
 	Single    bool          // one line under way at a time, whatever the printer could hold
 	Wide      bool          // several even where the firmware carries out the rest of a line whose beginning it lost
@@ -124,6 +126,7 @@ func (c Config) withDefaults() Config {
 	set(&c.Silence, 2*time.Second)
 	set(&c.SlowWait, 3*time.Minute)
 	set(&c.GiveUp, 10*time.Minute)
+	set(&c.Repeat, 20*time.Second)
 	set(&c.Settle, 25*time.Millisecond)
 	return c
 }
@@ -180,6 +183,7 @@ type Conversation struct {
 	claimed   int           // the line beyond all that was said of late that the printer asked for
 	ignored   int           // oks in a row that were not for the question under way
 	reached   int           // the line that the printer last told it had before: its ok has been said, or comes
+	proved    int           // the last line that the printer has carried out for certain: it has said its token
 	leap      int           // the line that the last ok named, out of its turn; 0: it was in turn
 	xoff      time.Duration // the printer asked for a pause then; 0: it did not
 	lastWord  time.Duration // when the printer last moved the conversation on
@@ -209,6 +213,7 @@ type habits struct {
 	resendOK bool // an ok follows its request to resend
 	askedOK  bool // the answer to M105 stands on the ok's own line
 	chatty   bool // temperatures stand on other oks, too
+	untold   int  // questions with a token in a row that were taken without the token being said
 	names    int  // oks that named their lines
 	numbered bool // so that oks name their lines
 }
@@ -234,7 +239,7 @@ func New(cfg Config, now time.Duration) *Conversation {
 func (c *Conversation) begin(now time.Duration, reason string) {
 	c.lose(reason)
 	c.base, c.cursor, c.next, c.heats = 0, 0, 0, -1
-	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt, c.reached = 0, 0, 0, 0, 0, 0, 0
+	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt, c.reached, c.proved = 0, 0, 0, 0, 0, 0, 0, -1
 	c.window = newWindow(c.cfg)
 	c.habits = habits{}
 	c.tests = 0
@@ -379,10 +384,10 @@ func (c *Conversation) Tick(now time.Duration) {
 		c.overdue(now)
 	case !c.fresh():
 		c.doubt = 0
-	case c.habits.chatty: // every ok looks like an answer to the question
+	case c.habits.chatty && c.query() == question: // every ok looks like an answer to it
 		c.sound(now)
 	default: // the file's lines have been said, and plain oks do not tell for certain that they were taken
-		c.sayNew(now, Request{Command: question}, true)
+		c.sayNew(now, Request{Command: c.query()}, true)
 	}
 }
 
