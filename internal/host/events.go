@@ -93,7 +93,8 @@ func (h *Host) send(command string, answer func(lines []string, err error)) uint
 	if answer != nil {
 		h.waiting[h.lastTag] = answer
 	}
-	h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: command, Tag: h.lastTag})
+	state := h.point.State
+	h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: command, Tag: h.lastTag, Takes: takes(&state, command, h.point.Speed)})
 	return h.lastTag
 }
 

@@ -29,13 +29,14 @@ type job struct {
 	err     error  // why the reader ended before the file did; read after lines is closed
 	quit    func() // lets the reader go
 	before  run.State
-	stop    string // why it is being stopped; empty while it is not
-	soaking bool   // the bed is heated before the first line
-	dirty   bool   // something changed since it was last published
-	fed     int    // of the file's commands, handed to the conversation
-	said    int    // of which said
-	last    int    // the number of the last of them that was taken
-	played  bool   // the moves have been made, as far as the printer's oks tell
+	stop    string      // why it is being stopped; empty while it is not
+	soaking bool        // the bed is heated before the first line
+	dirty   bool        // something changed since it was last published
+	fed     int         // of the file's commands, handed to the conversation
+	ahead   gcode.State // that they lead to
+	said    int         // of which said
+	last    int         // the number of the last of them that was taken
+	played  bool        // the moves have been made, as far as the printer's oks tell
 	pace    pace
 	warm    time.Duration // that the heaters still take, as computed at warmAt
 	warmAt  time.Duration
@@ -100,6 +101,7 @@ func (h *Host) begin(f toolpath.File, body io.ReadCloser) error {
 		return fmt.Errorf("%w: %w", ErrJournal, err)
 	}
 	j.story.Tell(run.Entry{Kind: run.Begins, Record: &j.record})
+	j.ahead = h.point.State
 	h.job = j
 	h.counts(0)
 	j.start(body, body)
@@ -179,7 +181,7 @@ func (h *Host) feed() {
 		if j.record.State == run.Waiting {
 			h.launch()
 		}
-		h.conv.Send(h.now(), wire.Request{Lane: wire.File, Command: j.batch[0]})
+		h.conv.Send(h.now(), wire.Request{Lane: wire.File, Command: j.batch[0], Takes: takes(&j.ahead, j.batch[0], h.point.Speed)})
 		j.batch = j.batch[1:]
 	}
 	if !j.eof || len(j.batch) > 0 || !h.link.Live() {

@@ -171,7 +171,7 @@ func (h *Host) rejoin(ctx context.Context, last int) {
 				}
 				return
 			}
-			h.point = point
+			h.point, j.ahead = point, point.State
 			j.start(reader, closer)
 			h.send("M400", nil)
 			h.send("M114", func(lines []string, err error) {

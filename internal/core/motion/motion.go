@@ -53,25 +53,45 @@ type Planner struct {
 	queue  []block
 }
 
-// Add plans a move and remembers tag for it.
-func (p *Planner) Add(m gcode.Move, tag int) {
+// block returns a move as the machine can make it; false if it has no length.
+func (l Limits) block(m gcode.Move) (block, bool) {
 	length := m.Length()
 	if length < 1e-6 {
-		p.Wait(0, tag)
-		return
+		return block{}, false
 	}
-	b := block{length: length, nominal: max(m.Feed, 0.1), tag: tag}
-	b.acceleration = p.Limits.Travel
+	b := block{length: length, nominal: max(m.Feed, 0.1)}
+	b.acceleration = l.Travel
 	if m.Extrusion() > 0 {
-		b.acceleration = p.Limits.Print
+		b.acceleration = l.Print
 	}
 	for axis := range b.unit {
 		b.unit[axis] = (m.To[axis] - m.From[axis]) / length
 		if share := math.Abs(b.unit[axis]); share > 1e-9 {
-			b.nominal = min(b.nominal, p.Limits.Feed[axis]/share)
-			b.acceleration = min(b.acceleration, p.Limits.Acceleration[axis]/share)
+			b.nominal = min(b.nominal, l.Feed[axis]/share)
+			b.acceleration = min(b.acceleration, l.Acceleration[axis]/share)
 		}
 	}
+	return b, true
+}
+
+// Alone is how long a move takes from rest to rest, in seconds: the longest that it
+// may take among others.
+func (l Limits) Alone(m gcode.Move) float64 {
+	b, moves := l.block(m)
+	if !moves {
+		return 0
+	}
+	return trapezoid(b.length, 0, b.nominal, 0, b.acceleration)
+}
+
+// Add plans a move and remembers tag for it.
+func (p *Planner) Add(m gcode.Move, tag int) {
+	b, moves := p.Limits.block(m)
+	if !moves {
+		p.Wait(0, tag)
+		return
+	}
+	b.tag = tag
 	if n := len(p.queue); n > 0 {
 		b.junction = corner(p.queue[n-1], b, p.Limits.Deviation)
 	}

@@ -242,6 +242,7 @@ func (c *Conversation) take(now time.Duration, through int, r Reply) {
 	c.cursor = max(c.cursor, c.base)
 	answer := c.answer
 	c.answer = nil
+	c.trialWord(now)
 	if c.greet == asking && r.Kind == OK {
 		c.greeted(now, ParseFirmware(answer))
 	}
@@ -268,6 +269,7 @@ const beliefIn = 3
 // been taken, and nothing after it has.
 func (c *Conversation) resend(now time.Duration, number int) {
 	c.word(now)
+	c.measuring.failed = true
 	c.owed++
 	c.asked = now
 	c.settle = now + c.cfg.Settle

@@ -191,7 +191,7 @@ func (c *Conversation) pump(now time.Duration) {
 		c.cursor++
 		c.write(l, true)
 	}
-	if c.greet != done {
+	if c.greet != done || c.Measuring() {
 		return
 	}
 	for {

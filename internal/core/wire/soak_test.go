@@ -65,7 +65,7 @@ func TestAnySeed(t *testing.T) {
 		})
 	}
 	wait.Wait()
-	for _, want := range []string{"said again", "rejoined", "restarted", "halted", "held", "wide", "clean", "silent", "answered", "questions", "undetectable"} {
+	for _, want := range []string{"said again", "rejoined", "restarted", "halted", "held", "wide", "clean", "measured", "silent", "answered", "questions", "undetectable"} {
 		count, _ := told.LoadOrStore(want, new(atomic.Int64))
 		if n := count.(*atomic.Int64).Load(); n == 0 {
 			t.Errorf("no seed led to %q: the simulation has lost its teeth", want)
@@ -121,6 +121,10 @@ type sim struct {
 	clean    bool            // the cable loses nothing, and nobody meddles: then nothing may ever be said again
 	takes    []time.Duration // that the file's lines take, as a motion plan would tell; nil: nobody has planned
 	greets   int
+	measures bool       // what the printer holds, before the file
+	holds    wire.Holds // that were measured
+	ended    int        // measurements
+	spilt    int        // bytes that were more than the printer could hold while that was measured
 }
 
 func newSim(seed int64) *sim {
@@ -178,6 +182,7 @@ func newSim(seed int64) *sim {
 		s.cfg.Buffer, s.cfg.Slots, s.known, s.greedy = 4*c.ReceiveBuffer, 4*c.CommandSlots, false, true
 	}
 	s.clean = s.clean && s.jitter == 0 && !s.greedy
+	s.measures = !s.clean && chance(8)
 	s.conv = wire.New(s.cfg, 0)
 	return s
 }
@@ -214,7 +219,10 @@ func (s *sim) step() error {
 	if err := s.carry(); err != nil {
 		return err
 	}
-	for !s.reset && !s.halted && s.conv.Wants() > 0 && s.fed < len(s.file) {
+	if s.measures && s.ended == 0 && s.conv.Measure(s.now) {
+		s.saw["measured"]++
+	}
+	for !s.reset && !s.halted && (!s.measures || s.ended > 0 || s.now > time.Minute) && s.conv.Wants() > 0 && s.fed < len(s.file) {
 		r := wire.Request{Lane: wire.File, Command: s.file[s.fed], Tag: uint64(s.fed)}
 		if s.takes != nil {
 			r.Takes = s.takes[s.fed]
@@ -337,6 +345,8 @@ func (s *sim) carry() error {
 				return err
 			}
 			s.conv.Send(s.now, wire.Request{Command: "M105", Tag: 1 << 40})
+		case wire.Measured:
+			s.holds, s.ended = e.Holds, s.ended+1
 		case wire.Restarted:
 			if !s.reset && s.done > 0 {
 				return fmt.Errorf("taken for restarted")
@@ -459,10 +469,10 @@ func (s *sim) check() error {
 			s.board.Receive(out)
 		}
 	}
-	if n := s.board.Overflows(); n > 0 && s.clean {
+	if n := s.board.Overflows(); n > s.spilt && s.clean {
 		return fmt.Errorf("%d bytes were more than the printer could hold", n)
 	}
-	if n := s.board.Overflows(); n > 0 && s.known && !s.misheard && s.calm <= 0 && s.jitter == 0 && !s.halted && s.saw["silent"]+s.saw["said again"]+s.saw["stalled"] == 0 {
+	if n := s.board.Overflows(); n > 0 && s.known && !s.misheard && s.calm <= 0 && s.jitter == 0 && !s.halted && s.saw["silent"]+s.saw["said again"]+s.saw["stalled"]+s.saw["measured"] == 0 {
 		return fmt.Errorf("%d bytes were more than the printer could hold", n)
 	}
 	return nil

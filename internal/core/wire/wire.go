@@ -69,6 +69,7 @@ const (
 	Changed                    // the state is now State, because of Reason
 	Greeted                    // the printer told what it is: Firmware; Number is the last line it took before, -1 if it starts anew
 	Restarted                  // the printer started anew in the middle of a conversation
+	Measured                   // a measurement has ended: Holds, without bytes if it found nothing
 )
 
 // An Event is something the caller should know. Which fields hold something
@@ -85,6 +86,7 @@ type Event struct {
 	State    State
 	Reason   string
 	Firmware Firmware
+	Holds    Holds
 }
 
 // Config holds the conversation's patience and what is known of the printer. The
@@ -102,6 +104,7 @@ type Config struct {
 	Wide      bool          // several even where the firmware carries out the rest of a line whose beginning it lost
 	Buffer    int           // bytes of the printer's receive buffer; as it tells, otherwise 64
 	Slots     int           // commands it holds besides; as it tells, otherwise 0
+	Baud      int           // bits per second on the cable; 0: as fast as it goes
 	Earlier   Earlier       // what was said before
 }
 
@@ -193,6 +196,7 @@ type Conversation struct {
 	probes    int  // questions in a row without an answer
 	window    window
 	habits    habits
+	measuring measuring
 
 	greet    greetStep
 	greetAt  time.Duration // when the next step of the greeting is due
@@ -241,6 +245,7 @@ func (c *Conversation) begin(now time.Duration, reason string) {
 	c.base, c.cursor, c.next, c.heats = 0, 0, 0, -1
 	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt, c.reached, c.proved = 0, 0, 0, 0, 0, 0, 0, -1
 	c.window = newWindow(c.cfg)
+	c.measuring = measuring{}
 	c.habits = habits{}
 	c.tests = 0
 	c.greet, c.tries, c.heard, c.rubbish, c.firstOdd, c.rejoined = listening, 0, 0, 0, "", -1
@@ -333,6 +338,7 @@ func (c *Conversation) lose(reason string) {
 	c.base, c.cursor = c.next, c.next
 	c.manual, c.file, c.answer = nil, nil, nil
 	c.held = false
+	c.measuring = measuring{}
 }
 
 func (c *Conversation) change(s State, reason string) {
@@ -352,13 +358,15 @@ func (c *Conversation) Deadline() time.Duration {
 		return c.settle
 	case c.greet != done:
 		return c.greetAt
+	case c.trialDue() > 0:
+		return c.trialDue()
 	case c.xoff > 0 && c.base == c.cursor:
 		return c.xoff + c.cfg.Silence
 	case c.base < c.cursor:
 		return c.overdueAt()
-	case c.doubt > 0 && c.idle() && c.sounded:
+	case c.doubt > 0 && c.resting() && c.sounded:
 		return c.lastProbe + c.cfg.Silence<<min(max(c.probes-1, 0), 4)
-	case c.doubt > 0 && c.idle():
+	case c.doubt > 0 && c.resting():
 		return c.lastWord + c.cfg.BootQuiet
 	}
 	return 0
@@ -377,6 +385,8 @@ func (c *Conversation) Tick(now time.Duration) {
 		c.pump(now)
 	case c.greet != done:
 		c.greetNext(now)
+	case c.trialDue() > 0:
+		c.trialTick(now)
 	case c.xoff > 0 && now >= c.xoff+c.cfg.Silence: // the word to go on was lost
 		c.xoff = 0
 		c.pump(now)
@@ -394,6 +404,10 @@ func (c *Conversation) Tick(now time.Duration) {
 // fresh reports whether new lines may be said: the numbers of an earlier
 // conversation have been used up.
 func (c *Conversation) fresh() bool { return c.greet == done && c.next >= c.cfg.Earlier.Said }
+
+// resting reports whether nothing is under way, and nothing is said until that is
+// certain.
+func (c *Conversation) resting() bool { return c.idle() || c.Measuring() && c.base == c.next }
 
 // idle reports whether there is nothing under way and nothing to say.
 func (c *Conversation) idle() bool {
