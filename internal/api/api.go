@@ -48,7 +48,15 @@ type Firmware struct {
 	Machine      string          `json:"machine"`
 	Extruders    int             `json:"extruders"`
 	Capabilities map[string]bool `json:"capabilities"`
+	Holds        Holds           `json:"holds" doc:"What it can hold of what is said to it"`
 	HaltsAtOnce  bool            `json:"halts_at_once" doc:"It reads an emergency stop as it arrives; otherwise in its turn, behind what it has queued"`
+}
+
+// Holds is what a printer can hold of what is said to it, before it has read it.
+type Holds struct {
+	Bytes int    `json:"bytes" doc:"Of its receive buffer; 0 while it is measured"`
+	Lines int    `json:"lines" doc:"That it holds besides"`
+	How   string `json:"how" enum:"assumed,told,configured,measured,measuring" doc:"How that is known; assumed is what every board holds"`
 }
 
 // Port is a serial port of the host's computer.

@@ -40,6 +40,8 @@ func (h *Host) event(ctx context.Context, e wire.Event, device string) {
 		h.forget()
 	case wire.Greeted:
 		h.greeted(ctx, e)
+	case wire.Measured:
+		h.measured(e.Holds)
 	}
 }
 
@@ -47,6 +49,7 @@ func (h *Host) event(ctx context.Context, e wire.Event, device string) {
 func (h *Host) greeted(ctx context.Context, e wire.Event) {
 	f := e.Firmware
 	h.firmware = f
+	h.recall()
 	h.log.Info("printer", "firmware", f.Name, "machine", f.Machine, "capabilities", f.Capabilities)
 	if f.Capabilities["AUTOREPORT_TEMP"] {
 		h.send("M155 S1", nil)
@@ -72,7 +75,7 @@ func (h *Host) greeted(ctx context.Context, e wire.Event) {
 
 // poll asks for what the firmware does not report by itself.
 func (h *Host) poll() {
-	if !h.link.Live() || h.polling || time.Now().Before(h.pollHeat) {
+	if !h.link.Live() || h.polling || h.conv.Measuring() || time.Now().Before(h.pollHeat) {
 		return
 	}
 	h.pollHeat = time.Now().Add(pollEvery)

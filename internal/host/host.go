@@ -93,14 +93,16 @@ type Config struct {
 	Alarms   []heat.Alarm                  // of before, that nobody has acknowledged
 	After    time.Time                     // when the last reading of before was made; zero if there is none
 
-	Parking   run.Parking   // how the nozzle leaves the part; the zero value is run.Ordinary
-	IdleAfter time.Duration // how long the nozzle of a held run stays hot; 0: for ever
-	UnusedFor time.Duration // how long heaters stay on while nobody uses them; 0: for ever
-	FlowWatch heat.FlowAction
-	Unguarded bool          // no guard looks at the heaters
-	KeepBed   time.Duration // how long the bed of an interrupted run is kept hot for its pick-up
-	Sleepy    string        // why the computer may go to sleep in the middle of a run; empty: it cannot
-	ByHand    bool          // a run whose printer kept its place waits for a person all the same
+	Parking    run.Parking   // how the nozzle leaves the part; the zero value is run.Ordinary
+	IdleAfter  time.Duration // how long the nozzle of a held run stays hot; 0: for ever
+	UnusedFor  time.Duration // how long heaters stay on while nobody uses them; 0: for ever
+	FlowWatch  heat.FlowAction
+	Unguarded  bool          // no guard looks at the heaters
+	Holds      Holds         // what printers can hold; nil: nobody keeps it
+	Unmeasured bool          // it is not measured by itself what the printer can hold
+	KeepBed    time.Duration // how long the bed of an interrupted run is kept hot for its pick-up
+	Sleepy     string        // why the computer may go to sleep in the middle of a run; empty: it cannot
+	ByHand     bool          // a run whose printer kept its place waits for a person all the same
 
 	// Wall is what the computer's clock says, which may be set at any time; nil
 	// means time.Now.
@@ -171,6 +173,7 @@ type Bench struct {
 	Firmware    wire.Firmware
 	Heaters     []HeaterNow
 	Position    Position
+	Holds       HoldsNow     // what the printer can hold
 	HaltsAtOnce bool         // the firmware reads an emergency stop as it arrives
 	Alarms      []heat.Alarm // that wait for a person
 	WarmUp      *WarmUpNow   // that goes on
@@ -254,6 +257,10 @@ type Host struct {
 	pollHeat time.Time // next M105 or M114, where the firmware does not report by itself
 	polling  bool
 	writer   *writer
+
+	holds      wire.Holds    // that were measured; without bytes: they were not
+	measures   int           // begun in this conversation
+	quietSince time.Duration // nothing has been said since then
 }
 
 // New returns a host. It does nothing until Work.
@@ -321,7 +328,7 @@ func (h *Host) Bench(ctx context.Context) (Bench, error) {
 }
 
 func (h *Host) bench() Bench {
-	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, HaltsAtOnce: h.haltsAtOnce(), Run: h.runNow(), Alarms: h.waitingAlarms(), WarmUp: h.warmUpNow(), Flow: h.flow.state, FlowWatch: h.cfg.FlowWatch}
+	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, Holds: h.holdsNow(), HaltsAtOnce: h.haltsAtOnce(), Run: h.runNow(), Alarms: h.waitingAlarms(), WarmUp: h.warmUpNow(), Flow: h.flow.state, FlowWatch: h.cfg.FlowWatch}
 }
 
 // Printer returns what the keeper has said of the machine.

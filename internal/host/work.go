@@ -147,7 +147,7 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 	h.writer = newWriter(port, func(err error) { failed <- err })
 	defer close(h.writer.quit)
 	talk := h.cfg.Wire
-	talk.Earlier = h.earlier()
+	talk.Earlier, talk.Baud = h.earlier(), h.link.Baud
 	h.conv = wire.New(talk, h.now())
 	h.polling = false
 
@@ -204,6 +204,7 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 			h.mindHeaters()
 			h.mindOff()
 			h.coolBed()
+			h.measure()
 		case err := <-failed:
 			return err
 		case <-stopping:

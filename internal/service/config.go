@@ -36,6 +36,8 @@ type Config struct {
 
 	Unguarded bool `toml:"-"` // no guard looks at the heaters: for a stand-in whose clock runs so fast that no real heater is like it
 
+	Unmeasured bool `toml:"-"` // it is not measured by itself what the printer can hold
+
 	WithdrawTokens bool `toml:"-"` // at the start every token is withdrawn, and the keeper gets a new one
 
 	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
@@ -221,7 +223,7 @@ func (c Config) host() host.Config {
 			Travel: c.Hold.TravelFeed, Climb: c.Hold.LiftFeed, Filament: c.Hold.FilamentFeed,
 		},
 		IdleAfter: c.Hold.NozzleHotFor, KeepBed: c.PickUp.BedWarmFor, ByHand: c.PickUp.ByHand,
-		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow), Unguarded: c.Unguarded,
+		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow), Unguarded: c.Unguarded, Unmeasured: c.Unmeasured,
 		Wire: wire.Config{Buffer: c.Wire.ReceiveBuffer, Slots: c.Wire.CommandSlots, Single: c.Wire.Window == "single", Wide: c.Wire.Window == "wide"},
 	}
 }

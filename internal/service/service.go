@@ -166,6 +166,9 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	settings := c.host()
 	settings.Recorder, settings.Files, settings.Journal, settings.Log = recorder{writer, readings}, s.Shelf, books{journals}, s.log
 	settings.After = readings.Last()
+	if settings.Holds, err = openHolds(filepath.Join(data, "printer-holds.json"), s.log); err != nil {
+		return err
+	}
 	if settings.Learned, err = kept.Learned(ctx); err != nil {
 		return err
 	}

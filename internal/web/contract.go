@@ -28,7 +28,7 @@ func benchOf(b host.Bench) api.Bench {
 	}
 	if b.Firmware.Name != "" || b.Firmware.Capabilities != nil {
 		f := b.Firmware
-		out.Firmware = &api.Firmware{Name: f.Name, Machine: f.Machine, Extruders: f.Extruders, Capabilities: f.Capabilities, HaltsAtOnce: b.HaltsAtOnce}
+		out.Firmware = &api.Firmware{Name: f.Name, Machine: f.Machine, Extruders: f.Extruders, Capabilities: f.Capabilities, HaltsAtOnce: b.HaltsAtOnce, Holds: api.Holds{Bytes: b.Holds.Bytes, Lines: b.Holds.Lines, How: string(b.Holds.How)}}
 	}
 	if b.Run != nil {
 		r := runNowOf(*b.Run)

@@ -60,6 +60,7 @@ var statuses = []struct {
 	{heat.ErrWarmUp, http.StatusUnprocessableEntity, "this is no warm-up"},
 	{heat.ErrNoWarmUp, http.StatusNotFound, "there is no such warm-up"},
 	{host.ErrTuning, http.StatusNotFound, "there is no tuning for that"},
+	{host.ErrMeasure, http.StatusConflict, "it cannot be measured now what the printer can hold"},
 	{host.ErrPlan, http.StatusUnprocessableEntity, "it cannot be picked up there"},
 	{host.ErrJournal, http.StatusInsufficientStorage, "the run cannot be kept safe"},
 	{fs.ErrNotExist, http.StatusNotFound, "there is no recording of this run"},

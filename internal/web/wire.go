@@ -37,4 +37,13 @@ func (s *Server) wireOperations() {
 		}) (*answer[api.Wire], error) {
 			return &answer[api.Wire]{wireOf(s.Host.Traffic(in.Since, in.Limit))}, nil
 		})
+
+	measure := operation("measure-wire", http.MethodPost, "/v1/wire/measure", scopeOperate, "Measure anew what the printer can hold, while it is cold and has nothing to do; the bench tells the outcome in some ten seconds", 409)
+	measure.DefaultStatus = http.StatusAccepted
+	huma.Register(s.api, measure, func(ctx context.Context, _ *struct{}) (*struct{}, error) {
+		if err := s.Host.Measure(ctx); err != nil {
+			return nil, s.problemOf(err)
+		}
+		return nil, nil
+	})
 }

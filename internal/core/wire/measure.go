@@ -42,7 +42,7 @@ type measuring struct {
 	sent   time.Duration // when the last of its bytes was on the cable
 	failed bool          // some were lost
 	exact  bool          // it does not get more exact
-	ending bool          // somebody wants to say something
+	spoilt bool          // by noise: nothing can be found out
 	window window        // as it was before
 }
 
@@ -263,6 +263,8 @@ func (c *Conversation) trialDue() time.Duration {
 	switch m := &c.measuring; {
 	case m.step == dwelling:
 		return m.sent
+	case m.step == filling && c.Sure():
+		return max(c.lastWord, 1)
 	case m.step == filling && !m.failed && c.base > m.first && c.base < c.cursor && c.cursor == c.next && c.settle == 0: // the dwell is over
 		return max(c.lastWord, m.sent) + trialSilence
 	}
@@ -271,8 +273,12 @@ func (c *Conversation) trialDue() time.Duration {
 
 // trialTick goes on with a trial whose time has come.
 func (c *Conversation) trialTick(now time.Duration) {
-	if c.measuring.step == dwelling {
+	switch {
+	case c.measuring.step == dwelling:
 		c.fill(now)
+		return
+	case c.Sure():
+		c.nextTrial(now)
 		return
 	}
 	c.measuring.failed = true
@@ -339,7 +345,7 @@ func (c *Conversation) nextTrial(now time.Duration) {
 
 // again begins another trial, unless there is something else to say.
 func (c *Conversation) again(now time.Duration, size int) {
-	if m := &c.measuring; len(c.manual)+len(c.file) > 0 || now-m.begun > measureFor {
+	if m := &c.measuring; m.spoilt || len(c.manual)+len(c.file) > 0 || now-m.begun > measureFor {
 		c.measured(now, Holds{})
 		return
 	}

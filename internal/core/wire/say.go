@@ -95,7 +95,9 @@ func (c *Conversation) busy() time.Duration {
 // patience is how long the line that is under way longest may take.
 func (c *Conversation) patience() time.Duration {
 	wait := c.cfg.Silence
-	if isSlow(c.at(c.base).Command) {
+	if c.Measuring() {
+		wait += c.measuring.dwell
+	} else if isSlow(c.at(c.base).Command) {
 		wait = c.cfg.SlowWait
 	}
 	return wait + c.busy()
@@ -122,7 +124,7 @@ func (c *Conversation) asksAnew() bool {
 		return false
 	}
 	const halt = len("\nM112\n")
-	room := max(c.window.room, carefulBuffer-1-reserve) + reserve - halt
+	room := max(c.window.room, AssumedBuffer-1-reserve) + reserve - halt
 	return c.cursor == c.next && c.fresh() && c.load(gcode.NumberedSize(c.next, len(c.query()))) <= room
 }
 
@@ -135,7 +137,7 @@ func (c *Conversation) overdue(now time.Duration) {
 		c.change(Dead, fmt.Sprintf("nothing heard for %s: check the cable and the printer's power, then reconnect", (now-c.lastByte).Round(time.Minute)))
 		return
 	}
-	c.doubt = c.next
+	c.doubt, c.measuring.spoilt = c.next, true
 	if c.base <= c.reached && c.reached < c.cursor { // the oks do not come
 		c.lastWord = now
 		c.take(now, c.reached, Reply{})

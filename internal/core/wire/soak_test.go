@@ -157,8 +157,8 @@ func newSim(seed int64) *sim {
 			feed = 200 // a move of many seconds
 		case s.clean && slow > 0 && chance(5) && (planned || slow > 100):
 			feed = slow // of ten, or thirty minutes
-			if slow == 100 && chance(3) {
-				feed = 3
+			if slow == 100 && chance(8) {
+				feed = 6 // a quarter of an hour
 			}
 		}
 		s.file = append(s.file, fmt.Sprintf("G1 X%d.%03d Y%d F%d", rng.IntN(60), i, rng.IntN(60), feed))

@@ -25,22 +25,24 @@ type window struct {
 	times   int  // how often
 }
 
+// AssumedBuffer is how many bytes every board's receive buffer holds.
+const AssumedBuffer = 64
+
 const (
-	carefulBuffer = 64 // bytes that every board's receive buffer holds
-	reserve       = 21 // bytes kept free for a question and a halt
-	narrowFor     = 32 // lines taken one at a time after a first loss
-	mostFalls     = 10
-	forgiveAfter  = 2000 // lines taken with an open window that make up for one loss
-	soonAfter     = 300  // a loss within so many lines of the opening speaks of too wide a window
-	believeAfter  = 3    // replies have no checksum, so that one number alone is not believed
-	mostSlots     = 64
+	reserve      = 21 // bytes kept free for a question and a halt
+	narrowFor    = 32 // lines taken one at a time after a first loss
+	mostFalls    = 10
+	forgiveAfter = 2000 // lines taken with an open window that make up for one loss
+	soonAfter    = 300  // a loss within so many lines of the opening speaks of too wide a window
+	believeAfter = 3    // replies have no checksum, so that one number alone is not believed
+	mostSlots    = 64
 )
 
 func newWindow(c Config) window {
 	w := window{single: c.Single}
 	w.learn(max(c.Buffer, 0), c.Slots)
 	if c.Buffer == 0 {
-		w.learn(carefulBuffer, c.Slots)
+		w.learn(AssumedBuffer, c.Slots)
 	}
 	return w
 }
@@ -113,7 +115,7 @@ func (w *window) waver() {
 // buffer that is smaller than believed.
 func (w *window) fall() {
 	if w.narrow == 0 && w.calm < soonAfter && w.falls > 0 {
-		w.top = max(w.top/2, carefulBuffer/4)
+		w.top = max(w.top/2, AssumedBuffer/4)
 	}
 	w.narrow = narrowFor << w.falls
 	w.falls = min(w.falls+1, mostFalls)
