@@ -90,3 +90,6 @@ tool (
 	golang.org/x/vuln/cmd/govulncheck
 	honnef.co/go/tools/cmd/staticcheck
 )
+
+// What npm brings along is not ours to build or test.
+ignore ./console

@@ -68,6 +68,9 @@ func showBench(w io.Writer, b api.Bench) {
 	if b.Firmware != nil && !b.Firmware.HaltsAtOnce {
 		fmt.Fprintln(w, "  its firmware reads an emergency stop only in its turn: keep the printer's switch in reach")
 	}
+	if b.Firmware != nil {
+		fmt.Fprintf(w, "  it holds %s\n", holding(b.Firmware.Holds))
+	}
 	for _, h := range b.Heaters {
 		if h.Actual == nil {
 			fmt.Fprintf(w, "  %-8s  no reading\n", h.Heater)
@@ -87,6 +90,17 @@ func showBench(w io.Writer, b api.Bench) {
 	}
 }
 
+// holding puts what a printer can hold into words.
+func holding(h api.Holds) string {
+	how := map[string]string{
+		"assumed": "as every board does; it is measured while the printer is cold and idle", "told": "as its firmware tells", "configured": "as the configuration says", "measured": "measured",
+	}[h.How]
+	if h.How == "measuring" {
+		return "what is being measured now"
+	}
+	return fmt.Sprintf("%d bytes and %d lines besides (%s)", h.Bytes, h.Lines, how)
+}
+
 func showRun(w io.Writer, r api.Run) {
 	fmt.Fprintf(w, "%s  %s", r.File, r.State)
 	if r.Reason != "" {
@@ -96,7 +110,7 @@ func showRun(w io.Writer, r api.Run) {
 	if p := r.Progress; p != nil {
 		fmt.Fprintf(w, "  %s  layer %d of %d, Z %.2f mm, line %d of %d", runShare(r), p.Layer, p.Layers, p.Z, r.Taken, r.Commands)
 		if !r.Final() {
-			fmt.Fprintf(w, ", %s of moves left", span(p.LeftSeconds))
+			fmt.Fprintf(w, ", %s left", span(p.LeftSeconds))
 		}
 		fmt.Fprintln(w)
 	}

@@ -38,6 +38,9 @@ func Main(args []string) int {
 	if err == nil {
 		return 0
 	}
+	if len(args) == 3 && args[1] == "help" && app.Command(args[2]) == nil { // the library's words for it have no way out
+		err = unknown(args[2], app)
+	}
 	fmt.Fprintln(os.Stderr, "diathermon:", words(err))
 	return code(err)
 }
@@ -67,8 +70,19 @@ func Command(out, errs io.Writer) *cli.Command {
 			haltCommand(), heatCommand(), coolCommand(), heatlogCommand(), sayCommand(), wireCommand(), runsCommand(),
 		},
 	}
+	app.Action = func(_ context.Context, cmd *cli.Command) error {
+		if name := cmd.Args().First(); name != "" {
+			return unknown(name, app)
+		}
+		return cli.ShowRootCommandHelp(cmd)
+	}
 	mindUsage(app)
 	return app
+}
+
+// unknown says that there is no such command, and which may have been meant.
+func unknown(name string, app *cli.Command) error {
+	return wrong("there is no command %q: did you mean %q? 'diathermon help' lists what there is", name, cli.SuggestCommand(app.VisibleCommands(), name))
 }
 
 // mindUsage lets a wrong flag of a command, or of one below it, be an error of

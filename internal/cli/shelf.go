@@ -81,6 +81,9 @@ func sendCommand() *cli.Command {
 func showStored(w io.Writer, s api.Stored) {
 	what := map[string]string{"created": "Stored", "same": "Already there", "replaced": "Replaced"}[s.Outcome]
 	fmt.Fprintf(w, "%s: %s, %s, %d layers, %s, %s of filament\n", what, s.File.Name, size(s.File.Size), s.File.Layers, span(s.File.DurationSeconds), metres(s.File.FilamentMM))
+	for _, name := range s.NotTaken {
+		fmt.Fprintf(w, "Not taken: %s (one file at a time)\n", name)
+	}
 	if s.Run != nil {
 		fmt.Fprintf(w, "Started: run %s\n", s.Run.ID)
 	}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -23,6 +24,7 @@ func wireCommand() *cli.Command {
 			&cli.StringFlag{Name: "record", Usage: "write what the flight recorder holds, the last ten minutes of everything, to `FILE`, a ZIP archive"},
 			&cli.StringFlag{Name: "run", Usage: "with --record: what was recorded when `RUN` went wrong"},
 			&cli.StringFlag{Name: "replay", Usage: "show what is in a recording, `FILE`, instead"},
+			&cli.BoolFlag{Name: "measure", Usage: "measure anew what the printer can hold; it must be cold and have nothing to do"},
 			&cli.IntFlag{Name: "lines", Aliases: []string{"n"}, Value: 40, Usage: "at most `N` lines of what was said before"},
 		},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
@@ -35,6 +37,9 @@ func wireCommand() *cli.Command {
 			}
 			if file := cmd.String("record"); file != "" {
 				return record(ctx, cmd, c, file)
+			}
+			if cmd.Bool("measure") {
+				return measure(ctx, cmd, c)
 			}
 			recent, err := c.Wire(ctx, 0, min(max(cmd.Int("lines"), 1), 4000))
 			if err != nil {
@@ -142,4 +147,30 @@ func printable(s string) string {
 		}
 		return r
 	}, s)
+}
+
+// measure lets the host measure what the printer can hold, and tells the outcome.
+func measure(ctx context.Context, cmd *cli.Command, c *client.Client) error {
+	if err := c.MeasureWire(ctx); err != nil {
+		return err
+	}
+	for {
+		bench, err := c.Bench(ctx)
+		if err != nil {
+			return err
+		}
+		if bench.Firmware == nil || bench.Firmware.Holds.How == "measuring" {
+			select {
+			case <-time.After(200 * time.Millisecond):
+				continue
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		}
+		if cmd.Bool("json") {
+			return printJSON(cmd.Root().Writer, bench.Firmware.Holds)
+		}
+		fmt.Fprintf(cmd.Root().Writer, "%s holds %s.\n", bench.Printer.Name, holding(bench.Firmware.Holds))
+		return nil
+	}
 }

@@ -297,6 +297,12 @@ func (c *Client) Say(ctx context.Context, line string) (api.Said, error) {
 	return out, c.call(ctx, http.MethodPost, "/v1/wire", api.SayLine{Line: line}, &out)
 }
 
+// MeasureWire lets the host measure what the printer can hold; the bench tells the
+// outcome.
+func (c *Client) MeasureWire(ctx context.Context) error {
+	return c.call(ctx, http.MethodPost, "/v1/wire/measure", nil, nil)
+}
+
 // Wire returns recent traffic after a sequence number.
 func (c *Client) Wire(ctx context.Context, since uint64, limit int) (api.Wire, error) {
 	return get[api.Wire](ctx, c, fmt.Sprintf("/v1/wire?since=%d&limit=%d", since, limit))

@@ -23,7 +23,7 @@ var doors = map[string][]string{
 	"internal/host":           {"internal/core"},
 	"internal/chart":          {"internal/core"},
 	"internal/heatlog":        {"internal/core", "internal/private"},
-	"internal/history":        {"internal/core", "internal/simprinter"},
+	"internal/history":        {"internal/core", "internal/samples", "internal/simprinter"},
 	"internal/journal":        {"internal/core", "internal/private"},
 	"internal/records":        {"internal/core", "internal/private"},
 	"internal/shelf":          {"internal/core", "internal/private"},

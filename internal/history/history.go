@@ -4,16 +4,22 @@
 package history
 
 import (
+	"bytes"
 	"context"
+	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
 
@@ -33,17 +39,25 @@ type Sink interface {
 // aged is the share of its power that the bed has in the end.
 const aged = 0.82
 
-// jobs are what is printed: files of the shelf, their setpoints and how long they
-// take.
-var jobs = []struct {
-	file        string
-	nozzle, bed float64
-	takes       time.Duration
-}{
-	{"dust-cap-eyepiece-32mm.gcode", 210, 60, 17 * time.Minute},
-	{"focuser-knob-fluted.gcode", 215, 60, 109 * time.Minute},
-	{"finder-shoe-dovetail.gcode", 235, 75, 48 * time.Minute},
-	{"cable-clip-mount-leg.gcode", 205, 60, 9 * time.Minute},
+// faultyPart is what was being printed when something broke.
+const faultyPart = "finder-shoe-dovetail.gcode"
+
+// jobs are what is printed: the demo's files, with what their bytes amount to.
+func jobs() ([]toolpath.File, error) {
+	var out []toolpath.File
+	for _, part := range samples.Parts() {
+		var body bytes.Buffer
+		if err := part.Write(&body); err != nil {
+			return nil, err
+		}
+		sum := sha256.Sum256(body.Bytes())
+		facts, err := toolpath.Scan(&body, motion.Ordinary)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, toolpath.File{Name: part.Name, SHA256: hex.EncodeToString(sum[:]), Summary: facts})
+	}
+	return out, nil
 }
 
 // maker makes the past up.
@@ -51,6 +65,7 @@ type maker struct {
 	sink  Sink
 	ctx   context.Context
 	rng   *rand.Rand
+	jobs  []toolpath.File
 	plant *simprinter.Plant
 	warp  float64
 	now   time.Time
@@ -82,6 +97,10 @@ func Make(ctx context.Context, sink Sink, now time.Time, warp float64) error {
 	for h, limit := range map[heat.Heater]float64{heat.Nozzle: 285, heat.Bed: 110} {
 		m.heaters[h] = &heater{checkup: heat.Checkup{Heater: h}, guard: heat.Guard{Heater: h, Limit: limit}}
 	}
+	var err error
+	if m.jobs, err = jobs(); err != nil {
+		return err
+	}
 	midnight := now.UTC().Truncate(24 * time.Hour)
 	for day := -Days; day < 0; day++ {
 		if day%7 == -4 && day < -7 { // a clear night: they observe
@@ -109,29 +128,26 @@ func Make(ctx context.Context, sink Sink, now time.Time, warp float64) error {
 
 // session prints one file, perhaps with a fault in the middle.
 func (m *maker) session(day int, faulty bool) error {
-	job := jobs[m.rng.IntN(len(jobs))]
-	if faulty {
-		job = jobs[2]
+	job := m.jobs[m.rng.IntN(len(m.jobs))]
+	if i := slices.IndexFunc(m.jobs, func(f toolpath.File) bool { return f.Name == faultyPart }); faulty && i >= 0 {
+		job = m.jobs[i]
 	}
+	nozzle, bed := job.Setpoints[heat.Nozzle], job.Setpoints[heat.Bed]
 	id, err := uuid.NewV7()
 	if err != nil {
 		return err
 	}
-	sum := make([]byte, 32)
-	for i := range sum {
-		sum[i] = byte(m.rng.IntN(256))
-	}
-	r := run.Record{ID: id.String(), File: job.file, SHA256: hex.EncodeToString(sum), State: run.Finished, Created: m.now, Started: m.now, Commands: 40_000, Taken: 40_000, Filament: 3000, Estimate: time.Duration(float64(job.takes) / m.warp)}
+	r := run.Record{ID: id.String(), File: job.Name, SHA256: job.SHA256, State: run.Finished, Created: m.now, Started: m.now, Commands: job.Commands, Taken: job.Commands, Filament: job.Filament, Estimate: job.Duration}
 	m.pass(time.Duration(20+m.rng.IntN(100)) * time.Second)
-	m.plant.Set(0, job.bed)
+	m.plant.Set(0, bed)
 	m.pass(m.scaled(6 * time.Minute))
-	m.plant.Set(job.nozzle, job.bed)
+	m.plant.Set(nozzle, bed)
 	m.pass(m.scaled(4 * time.Minute))
 	r.Laying = m.now
 	layers := 12
 	for layer := range layers {
 		if faulty && layer == 7 {
-			m.fault(day, job.file, &r)
+			m.fault(day, &r)
 			break
 		}
 		if layer > 0 {
@@ -139,7 +155,7 @@ func (m *maker) session(day int, faulty bool) error {
 		}
 		m.flow = (1 + 6*m.rng.Float64()) // mm³/s of the printer's own time
 		m.plant.Flow = m.flow
-		m.pass(m.scaled(job.takes / time.Duration(layers)))
+		m.pass(m.scaled(job.Duration / time.Duration(layers)))
 	}
 	m.plant.Flow, m.plant.Fan, m.flow = 0, 0, 0
 	m.plant.Set(0, 0)
@@ -150,7 +166,7 @@ func (m *maker) session(day int, faulty bool) error {
 }
 
 // fault lets something break, and the guards find it.
-func (m *maker) fault(day int, file string, r *run.Record) {
+func (m *maker) fault(day int, r *run.Record) {
 	m.guarded = true
 	broken := simprinter.HeaterFault{Kind: simprinter.Unplugged}
 	if day == -9 {

@@ -105,14 +105,38 @@ func holder(device string) string {
 		if err != nil {
 			continue
 		}
+		has, makes := false, false
 		for _, e := range open {
-			if target, _ := os.Readlink(filepath.Join(dir, "fd", e.Name())); target == real {
-				name, _ := os.ReadFile(filepath.Join(dir, "comm"))
-				return fmt.Sprintf("%s (process %d)", strings.TrimSpace(string(name)), pid)
-			}
+			target, _ := os.Readlink(filepath.Join(dir, "fd", e.Name()))
+			has = has || target == real
+			makes = makes || isMaster(dir, e.Name(), target, real)
+		}
+		if has && !makes {
+			name, _ := os.ReadFile(filepath.Join(dir, "comm"))
+			return fmt.Sprintf("%s (process %d)", strings.TrimSpace(string(name)), pid)
 		}
 	}
 	return ""
+}
+
+// isMaster reports whether a process's open file is the other end of a
+// pseudo-terminal: that process makes the port, as bridges to a network or a radio do,
+// and it is no rival if it keeps our end open, too.
+func isMaster(process, fd, target, device string) bool {
+	number, is := strings.CutPrefix(device, "/dev/pts/")
+	if !is || !strings.HasSuffix(target, "/ptmx") {
+		return false
+	}
+	info, err := os.ReadFile(filepath.Join(process, "fdinfo", fd))
+	if err != nil {
+		return false
+	}
+	for line := range strings.Lines(string(info)) {
+		if index, ok := strings.CutPrefix(line, "tty-index:"); ok {
+			return strings.TrimSpace(index) == number
+		}
+	}
+	return false
 }
 
 // choose returns the device to open, or why there is none.

@@ -114,7 +114,7 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 			return
 		}
 		command := c.at(c.base).Command
-		if isSlow(command) {
+		if c.at(c.base).slow {
 			c.word(now)
 		}
 		if r.Kind != Report || isQuestion(command) {

@@ -10,8 +10,15 @@ import (
 	"diathermon/internal/core/gcode"
 )
 
-// isSlow tells the commands that a firmware answers only when they are done.
-func isSlow(command string) bool { return gcode.TraitsOf([]byte(command))&gcode.Slow != 0 }
+// newLine is a request with its number. What a firmware answers only when it is done
+// is slow.
+func newLine(r Request, number int, own bool) line {
+	code := gcode.CodeOf([]byte(r.Command))
+	return line{
+		Request: r, number: number, own: own,
+		slow: gcode.TraitsOf([]byte(r.Command))&gcode.Slow != 0, straight: code.Is('G', 0) || code.Is('G', 1), asks: code.Is('M', 105),
+	}
+}
 
 // waitsForHeat tells the commands behind which nothing of a file is said until they
 // are done: a wait for heat can be broken off, and what the printer has read behind
@@ -38,7 +45,7 @@ func (c *Conversation) query() string {
 // questioned reports whether a question is under way.
 func (c *Conversation) questioned() bool {
 	for n := c.base; n < c.cursor; n++ {
-		if strings.HasPrefix(c.at(n).Command, question) {
+		if c.at(n).asks {
 			return true
 		}
 	}
@@ -79,6 +86,9 @@ const planned = 80
 // is being made leaves its place in the planner; anything else, at the worst, when
 // everything before it is done. A plan may be wrong by half.
 func (c *Conversation) busy() time.Duration {
+	if c.busyWith == c.base {
+		return c.busyFor
+	}
 	own := c.at(c.base)
 	longest, all := time.Duration(0), time.Duration(0)
 	for n := max(c.base-planned, c.next-historySize+1, 0); n <= c.base; n++ {
@@ -86,10 +96,11 @@ func (c *Conversation) busy() time.Duration {
 			longest, all = max(longest, l.Takes), all+l.Takes
 		}
 	}
-	if code := gcode.CodeOf([]byte(own.Command)); code.Is('G', 0) || code.Is('G', 1) {
-		return 2 * (longest + own.Takes)
+	c.busyWith, c.busyFor = c.base, 2*all
+	if own.straight {
+		c.busyFor = 2 * (longest + own.Takes)
 	}
-	return 2 * all
+	return c.busyFor
 }
 
 // patience is how long the line that is under way longest may take.
@@ -97,7 +108,7 @@ func (c *Conversation) patience() time.Duration {
 	wait := c.cfg.Silence
 	if c.Measuring() {
 		wait += c.measuring.dwell
-	} else if isSlow(c.at(c.base).Command) {
+	} else if c.at(c.base).slow {
 		wait = c.cfg.SlowWait
 	}
 	return wait + c.busy()
@@ -238,7 +249,11 @@ func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 	}
 	c.bytes += gcode.NumberedSize(c.next, len(r.Command))
 	l := c.at(c.next)
-	*l = line{Request: r, number: c.next, end: c.bytes, own: own}
+	*l = newLine(r, c.next, own)
+	l.end = c.bytes
+	if c.next == c.busyWith {
+		c.busyWith = -1
+	}
 	if waitsForHeat(r.Command) {
 		c.heats = c.next
 	}

@@ -149,6 +149,10 @@ type line struct {
 	end    int  // bytes said in all when this line was, itself included
 	told   bool // the caller knows that it was taken
 	own    bool // of nobody's request
+
+	slow     bool // it waits by itself
+	straight bool // it is a straight move
+	asks     bool // it is the question
 }
 
 // A Conversation is one talk with one printer, from the opening of the port to
@@ -197,6 +201,8 @@ type Conversation struct {
 	window    window
 	habits    habits
 	measuring measuring
+	busyWith  int           // the line that busyFor was found for
+	busyFor   time.Duration // see busy
 
 	greet    greetStep
 	greetAt  time.Duration // when the next step of the greeting is due
@@ -246,6 +252,7 @@ func (c *Conversation) begin(now time.Duration, reason string) {
 	c.owed, c.settle, c.strange, c.xoff, c.probes, c.doubt, c.reached, c.proved = 0, 0, 0, 0, 0, 0, 0, -1
 	c.window = newWindow(c.cfg)
 	c.measuring = measuring{}
+	c.busyWith = -1
 	c.habits = habits{}
 	c.tests = 0
 	c.greet, c.tries, c.heard, c.rubbish, c.firstOdd, c.rejoined = listening, 0, 0, 0, "", -1
