@@ -82,7 +82,11 @@ func Command(out, errs io.Writer) *cli.Command {
 
 // unknown says that there is no such command, and which may have been meant.
 func unknown(name string, app *cli.Command) error {
-	return wrong("there is no command %q: did you mean %q? 'diathermon help' lists what there is", name, cli.SuggestCommand(app.VisibleCommands(), name))
+	meant := ""
+	if near := cli.SuggestCommand(app.VisibleCommands(), name); near != "" {
+		meant = fmt.Sprintf("did you mean %q? ", near)
+	}
+	return wrong("there is no command %q: %s'diathermon help' lists what there is", name, meant)
 }
 
 // mindUsage lets a wrong flag of a command, or of one below it, be an error of

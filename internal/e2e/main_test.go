@@ -33,6 +33,10 @@ func TestMain(m *testing.M) {
 		fmt.Fprintln(os.Stderr, load(address, token))
 		os.Exit(1)
 	}
+	if from, to, is := strings.Cut(os.Getenv(bridgeEnv), " "); is {
+		fmt.Fprintln(os.Stderr, bridge(from, to))
+		os.Exit(1)
+	}
 	os.Exit(withCluster(m))
 }
 

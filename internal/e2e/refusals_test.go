@@ -9,11 +9,18 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
+	"time"
+
+	"github.com/creack/pty"
+	"go.bug.st/serial"
+	"golang.org/x/term"
 
 	"diathermon/internal/api"
 	"diathermon/internal/client"
@@ -116,6 +123,197 @@ func TestBadInputGetsOneClearAnswer(t *testing.T) {
 		t.Errorf("after all that the shelf holds %v, %v", shelf.Files, err)
 	}
 	b.live().mustHavePrinted(nil)
+}
+
+func TestAnEmergencyStopIsNeverRefused(t *testing.T) {
+	b := start(t, quick()).live()
+	for i, line := range []string{"m112", "M112 S1", " M112 ;now", "N5 M112*35", "M105\nM112", "M112 #!?", "M112\u2028", strings.Repeat(" ", 100) + "M112"} {
+		if i == 1 {
+			b.mustSend("long.gcode", coupon(t, 300), true)
+			b.untilRun("warming")
+		}
+		said, err := b.Say(t.Context(), line)
+		if err != nil || !said.Taken {
+			t.Errorf("%q: %+v, %v", line, said, err)
+		}
+		b.until("a halted printer", func(api.Bench) (halted bool) {
+			b.device.Do(func(board *simprinter.Board) { halted = board.Halted() })
+			return halted
+		})
+		if _, err := b.Say(t.Context(), line); err != nil { // and once more, to a printer that has stopped
+			t.Errorf("%q again: %v", line, err)
+		}
+		if err := b.Reconnect(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		b.until("a new greeting", func(now api.Bench) bool { return now.Link.State != "dead" })
+		b.live()
+	}
+}
+
+func TestAHaltIsAnsweredWhileAThousandStrangersHoldConnections(t *testing.T) {
+	b := start(t, quick()).live()
+	address := strings.TrimPrefix(b.service.URL, "http://")
+	for i := range 1000 {
+		c, err := net.Dial("tcp", address)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		if i%2 == 0 { // whose bodies never come
+			fmt.Fprint(c, "POST /sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 4000\r\n\r\n{")
+		}
+	}
+	http.DefaultClient.CloseIdleConnections() // so that it takes a new connection
+	b.Client, _ = client.New(b.service.URL, b.service.Keeper)
+	begun := time.Now()
+	if err := b.Halt(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if took := time.Since(begun); took > 5*time.Second {
+		t.Errorf("it took %s", took)
+	}
+}
+
+func TestStoppedStreamsOfAWithdrawnToken(t *testing.T) {
+	b := start(t, quick()).live()
+	form := url.Values{"code": {b.service.PairCode()}}
+	res, _ := b.raw("POST", "/sign-in", strings.NewReader(form.Encode()), "Content-Type", "application/x-www-form-urlencoded", "Authorization", "")
+	cookie := res.Cookies()[0]
+	session, err := client.New(b.service.URL, cookie.Value)
+	if err != nil {
+		t.Fatal(err)
+	}
+	first, ended := make(chan struct{}), make(chan error, 1)
+	var once sync.Once
+	go func() { ended <- session.Events(t.Context(), func(client.Event) { once.Do(func() { close(first) }) }) }()
+	<-first
+	b.raw("POST", "/sign-out", nil, "Authorization", "", "Cookie", cookie.Name+"="+cookie.Value, "Sec-Fetch-Site", "same-origin")
+	select {
+	case <-ended:
+	case <-time.After(patience):
+		t.Error("its live events go on after it was withdrawn")
+	}
+}
+
+func TestAFormWithTwoFilesSaysThatOneWasNotTaken(t *testing.T) {
+	b := start(t, quick()).live()
+	var form bytes.Buffer
+	w := multipart.NewWriter(&form)
+	for _, name := range []string{"one.gcode", "two.gcode", "three.gcode"} {
+		part, _ := w.CreateFormFile("file", name)
+		part.Write(coupon(t, 1))
+	}
+	w.Close()
+	res, body := b.raw("POST", "/v1/shelf", &form, "Content-Type", w.FormDataContentType())
+	var stored api.Stored
+	if err := json.Unmarshal([]byte(body), &stored); err != nil || res.StatusCode != 201 || stored.File.Name != "one.gcode" || !slices.Equal(stored.NotTaken, []string{"two.gcode", "three.gcode"}) {
+		t.Errorf("%s %s", res.Status, body)
+	}
+}
+
+func TestAFileIsPrintedByItsDigest(t *testing.T) {
+	b := start(t, quick()).live()
+	body := coupon(t, 2)
+	b.mustSend("cap.gcode", body, false)
+	path := filepath.Join(b.config.Data, "shelf", "cap.gcode")
+	info, err := os.Stat(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	changed := bytes.Replace(body, []byte("M104 S150"), []byte("M104 S284"), 1) // of the same size and date
+	os.WriteFile(path, changed, 0o600)
+	os.Chtimes(path, info.ModTime(), info.ModTime())
+	if _, err := b.Start(t.Context(), "cap.gcode"); status(err) != 409 || !strings.Contains(err.Error(), "changed on the host's disk") {
+		t.Errorf("starting it: %v", err)
+	}
+	if f, err := b.File(t.Context(), "cap.gcode"); err != nil || f.Setpoints["nozzle0"] != 284 {
+		t.Errorf("and then it is known as %+v, %v", f, err)
+	}
+	if _, err := b.Start(t.Context(), "cap.gcode"); err != nil {
+		t.Errorf("once it has been looked at: %v", err)
+	}
+	b.untilRun("finished")
+	b.mustHavePrinted(changed)
+}
+
+func TestAFileThatMakesNoSenseLeavesTheBenchAsItWas(t *testing.T) {
+	b := start(t, quick()).live()
+	body := coupon(t, 1)
+	b.mustSend("cap.gcode", body, false)
+	for what, bad := range map[string]string{
+		"E with forty nines": "G28\nG1 X1 E" + strings.Repeat("9", 49) + "\n",
+		"a wait of ages":     "G28\nG4 S99999999999999\n",
+	} {
+		res, answer := b.raw("PUT", "/v1/shelf/cap.gcode?replace=true", strings.NewReader(bad))
+		b.refused(what, res, answer, 422, "line 2")
+	}
+	if _, got := b.raw("GET", "/v1/shelf/cap.gcode/content", nil); got != string(body) {
+		t.Errorf("on the shelf are %d bytes, want %d", len(got), len(body))
+	}
+	b.mustSend("cap.gcode", body, true)
+	b.untilRun("finished")
+	b.mustHavePrinted(body)
+	if res, answer := b.raw("GET", "/v1/bench", nil); res.StatusCode != 200 || !json.Valid([]byte(answer)) {
+		t.Errorf("the bench: %s %s", res.Status, answer)
+	}
+}
+
+func TestWhatAFileHoldsIsToldBeforeItIsStarted(t *testing.T) {
+	b := start(t, quick()).live()
+	for _, c := range []struct {
+		line, level, want string
+		starts            bool
+	}{
+		{"M104 S300 #", "block", "line 3", false},
+		{"M112", "block", "emergency stop", false},
+		{"G91 ~", "block", "G91", false},
+		{"M500", "warn", "stores the settings", true},
+		{"LINE_PURGE LENGTH=20", "note", "named command", true},
+	} {
+		body := "G28\nG1 X10 Y10 F3000\n" + c.line + "\nG1 X20 E1\n"
+		stored, err := b.Send(t.Context(), client.Sending{Name: "odd.gcode", Body: strings.NewReader(body), Size: int64(len(body)), Replace: true, Print: true})
+		if err != nil || (stored.Run != nil) != c.starts {
+			t.Errorf("%q: %+v, %v", c.line, stored, err)
+		}
+		f, err := b.File(t.Context(), "odd.gcode")
+		if err != nil || !slices.ContainsFunc(f.Checks, func(k api.Check) bool { return k.Level == c.level && strings.Contains(k.Title, c.want) }) {
+			t.Errorf("%q: its checks are %+v, %v", c.line, f.Checks, err)
+		}
+		if stored.Run != nil {
+			b.untilRun("finished")
+		}
+	}
+}
+
+func TestWhatThePrinterHoldsIsMeasuredAndKept(t *testing.T) {
+	printer := simprinter.Vesper()
+	printer.CommandSlots = 8
+	b := start(t, printer).live()
+	b.service.Close()
+	b.config.Unmeasured = false
+	b.up()
+	now := b.until("its measure", func(now api.Bench) bool { return now.Firmware != nil && now.Firmware.Holds.How == "measured" })
+	if h := now.Firmware.Holds; h.Bytes+8 < 127 || h.Bytes > 127 || h.Lines < 7 || h.Lines > 8 {
+		t.Errorf("it holds 127 bytes and 8 lines, and was found to hold %+v", h)
+	}
+	b.service.Close()
+	b.up()
+	now = b.live().until("what is known of it", func(now api.Bench) bool { return now.Firmware != nil })
+	if now.Firmware.Holds.How != "measured" {
+		t.Errorf("after a restart it is %+v", now.Firmware.Holds)
+	}
+	if err := b.MeasureWire(t.Context()); err != nil {
+		t.Errorf("measuring again: %v", err)
+	}
+	b.until("the end of that", func(now api.Bench) bool { return now.Firmware.Holds.How == "measured" })
+	if _, err := b.SetHeat(t.Context(), "bed", 40); err != nil {
+		t.Fatal(err)
+	}
+	b.until("a warm bed", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 40 })
+	if err := b.MeasureWire(t.Context()); status(err) != 409 || !strings.Contains(err.Error(), "warm") {
+		t.Errorf("measuring while it is warm: %v", err)
+	}
 }
 
 func TestWithoutATokenNothingIsTold(t *testing.T) {
@@ -384,6 +582,57 @@ func TestTheBaudRateIsFound(t *testing.T) {
 		}
 		b.service.Close()
 	}
+}
+
+// bridgeEnv makes the test program a bridge instead of testing anything: the path of a
+// port that it makes, and that of the port to which it carries what is said there.
+const bridgeEnv = "DIATHERMON_TEST_BRIDGE"
+
+// bridge carries bytes between a pseudo-terminal of its own, whose both ends it keeps
+// open, and another port, as programs do that reach a printer over a network.
+func bridge(from, to string) error {
+	master, slave, err := pty.Open()
+	if err != nil {
+		return err
+	}
+	for _, f := range []*os.File{master, slave} {
+		if _, err := term.MakeRaw(int(f.Fd())); err != nil {
+			return err
+		}
+	}
+	port, err := serial.Open(to, &serial.Mode{BaudRate: 115200})
+	if err != nil {
+		return err
+	}
+	if err := os.Symlink(slave.Name(), from); err != nil {
+		return err
+	}
+	go io.Copy(master, port)
+	_, err = io.Copy(port, master)
+	return err
+}
+
+func TestABridgeIsNoRival(t *testing.T) {
+	b := start(t, quick())
+	b.service.Close()
+	far := b.config.Device
+	b.config.Device = filepath.Join(filepath.Dir(far), "bridge")
+	other := exec.Command(os.Args[0])
+	other.Env = append(os.Environ(), bridgeEnv+"="+b.config.Device+" "+far)
+	if err := other.Start(); err != nil {
+		t.Fatal(err)
+	}
+	defer func() {
+		b.service.Close()
+		other.Process.Kill()
+		other.Wait()
+	}()
+	b.up()
+	b.live()
+	body := coupon(t, 2)
+	b.mustSend("bridged.gcode", body, true)
+	b.untilRun("finished")
+	b.mustHavePrinted(body)
 }
 
 func TestAPortThatAnotherProgramHasOpenIsNamed(t *testing.T) {

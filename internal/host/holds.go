@@ -47,7 +47,7 @@ const (
 func (h *Host) holdsNow() HoldsNow {
 	c, f := h.cfg.Wire, h.firmware
 	switch {
-	case h.conv != nil && h.conv.Measuring():
+	case h.remeasure || h.conv != nil && h.conv.Measuring():
 		return HoldsNow{How: HoldsMeasuring}
 	case c.Buffer > 0:
 		return HoldsNow{wire.Holds{Bytes: c.Buffer, Lines: max(c.Slots, f.Slots)}, HoldsConfigured}
@@ -64,7 +64,7 @@ func identity(f wire.Firmware) string { return f.Name + " / " + f.Machine }
 
 // recall takes what is known of a printer that has just been greeted.
 func (h *Host) recall() {
-	h.holds, h.measures, h.quietSince = wire.Holds{}, 0, h.now()
+	h.holds, h.measures, h.remeasure, h.quietSince = wire.Holds{}, 0, false, h.now()
 	if h.cfg.Holds == nil || h.cfg.Wire.Buffer > 0 || h.firmware.Buffer > 0 {
 		return
 	}
@@ -99,6 +99,9 @@ func (h *Host) unmeasurable() string {
 
 // measure finds out what the printer can hold where nothing else is to be done, once.
 func (h *Host) measure() {
+	if h.remeasure && (h.unmeasurable() != "" || h.conv.Measure(h.now())) {
+		h.remeasure = false
+	}
 	if h.cfg.Unmeasured || h.holds.Bytes > 0 || h.measures >= measureTries || len(h.waiting) > 0 || len(h.heaters) == 0 {
 		h.quietSince = h.now()
 		return
@@ -119,9 +122,8 @@ func (h *Host) Measure(ctx context.Context) error {
 	err := h.ask(ctx, func() {
 		if why := h.unmeasurable(); why != "" {
 			refused = fmt.Errorf("%w: %s", ErrMeasure, why)
-		} else if !h.conv.Measure(h.now()) && !h.conv.Measuring() {
-			refused = fmt.Errorf("%w: something is under way; try again in a moment", ErrMeasure)
 		}
+		h.remeasure = refused == nil && !h.conv.Measuring()
 	})
 	return errors.Join(err, refused)
 }

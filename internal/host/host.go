@@ -260,6 +260,7 @@ type Host struct {
 
 	holds      wire.Holds    // that were measured; without bytes: they were not
 	measures   int           // begun in this conversation
+	remeasure  bool          // as soon as nothing is under way
 	quietSince time.Duration // nothing has been said since then
 }
 
