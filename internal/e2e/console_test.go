@@ -2,8 +2,10 @@ package e2e
 
 import (
 	"context"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -153,6 +155,58 @@ func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
 	b.do(page, chromedp.WaitNotPresent(`[data-alarm]`))
 }
 
+// heedless counts in a page what fails there and is not heeded, and which calls fail.
+const heedless = `
+window.unheeded = []
+window.failed = 0
+addEventListener("unhandledrejection", e => window.unheeded.push(String(e.reason?.title ?? e.reason)))
+const real = window.fetch
+window.fetch = (...asked) => real(...asked).catch(e => { window.failed++; throw e })`
+
+// before lets a script run in every page that is opened from now on.
+func before(script string) chromedp.Action[chromedp.Void] {
+	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, cdppage.AddScriptToEvaluateOnNewDocument, cdppage.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+		return err
+	})
+}
+
+func TestAWarmUpOfManyHeatersIsKeptWhole(t *testing.T) {
+	b := start(t, quick())
+	b.service.Close()
+	b.config.Printer.Tools, b.config.Printer.Limits.Chamber = 2, 60
+	b.up()
+	b.live()
+	want := api.WarmUp{Name: "ABS, both", Setpoints: map[string]float64{"nozzle0": 245, "nozzle1": 240, "bed": 100, "chamber": 45}, Order: "together"}
+	if _, err := b.PutWarmUp(t.Context(), want); err != nil {
+		t.Fatal(err)
+	}
+	page := b.browser(1280, 1600, false)
+	b.do(page, before(heedless), chromedp.Navigate(b.service.URL+"/heat"))
+	row := `//*[@data-warm-ups]//*[contains(@class, "v-list-item")][contains(., "ABS, both")]`
+	b.click(page, row+`//button[contains(., "Change")]`)
+	b.do(page, chromedp.WaitVisible(`[data-setpoint="chamber"] input`), chromedp.SendKeys(`[data-setpoint="nozzle1"] input`, "\b\b\b235"))
+	b.click(page, `//button[contains(., "Keep it")]`)
+	want.Setpoints["nozzle1"] = 235
+	b.until("the change", func(api.Bench) bool {
+		kept, err := b.WarmUps(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		i := slices.IndexFunc(kept.WarmUps, func(w api.WarmUp) bool { return w.Name == want.Name })
+		if i < 0 || len(kept.WarmUps[i].Setpoints) != 4 {
+			t.Fatalf("of the four setpoints are left %+v", kept.WarmUps)
+		}
+		return maps.Equal(kept.WarmUps[i].Setpoints, want.Setpoints)
+	})
+
+	b.service.Close() // and while the host is away nothing fails unheeded
+	ask(b, page, chromedp.Poll[bool](`window.failed > 4`))
+	if unheeded := ask(b, page, chromedp.Evaluate[[]string](`window.unheeded`)); len(unheeded) > 0 {
+		t.Errorf("unheeded: %q", unheeded)
+	}
+}
+
 // slowPast lets the console's question for the past traffic be answered only when
 // the test says so.
 const slowPast = `
@@ -173,10 +227,7 @@ func TestTheWireShowsThePastAlsoWhenNewLinesComeFirst(t *testing.T) {
 	page := b.browser(390, 844, false)
 	say("the first word")
 	b.do(page,
-		chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-			_, err := cdp.Call(ctx, t, cdppage.AddScriptToEvaluateOnNewDocument, cdppage.AddScriptToEvaluateOnNewDocumentParams{Source: slowPast})
-			return err
-		}),
+		before(slowPast),
 		chromedp.Navigate(b.service.URL+"/wire"),
 	)
 	ask(b, page, chromedp.Poll[bool](`window.answerNow !== undefined`))

@@ -31,7 +31,12 @@ useIntervalFn(async () => {
     if (ahead.value.length > 0) ahead.value = []
     return
   }
-  const { models } = await answered(api.GET('/v1/heat/models'))
+  let models: Schemas['HeatModel'][]
+  try {
+    models = (await answered(api.GET('/v1/heat/models'))).models
+  } catch { // the host is away for a moment, and says so elsewhere
+    return
+  }
   ahead.value = models.flatMap(m => m.curve && host.heaters.some(h => h.heater === m.heater && h.ready_seconds) ? [{ heater: m.heater, curve: m.curve, step: m.curve_step_seconds ?? 1 }] : [])
 }, 2000)
 

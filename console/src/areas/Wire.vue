@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiDownload, mdiSend } from '@mdi/js'
+import { mdiDownload, mdiRuler, mdiSend } from '@mdi/js'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
 
 import { answered, api } from '../api/client'
@@ -24,6 +24,24 @@ watch(shown, async () => {
   el.scrollTop = el.scrollHeight
 })
 onMounted(() => nextTick(() => box.value?.scrollTo(0, box.value.scrollHeight)))
+
+/** What the printer can hold, in words. */
+const holds = computed(() => {
+  const h = host.firmware?.holds
+  if (!h) return ''
+  if (h.how === 'measuring') return 'Measuring what the printer can hold…'
+  const how = { assumed: 'as every board does; not measured yet', told: 'as its firmware tells', configured: 'as the configuration says', measured: 'measured' }[h.how]
+  return `It holds ${h.bytes} bytes and ${h.lines} ${h.lines === 1 ? 'line' : 'lines'} besides: ${how}.`
+})
+
+/** The event of the link tells that a measurement has ended; until then it is asked for. */
+async function measure() {
+  if (!await host.measure()) return
+  do {
+    await new Promise(done => setTimeout(done, 500))
+    if (!await host.attempt(host.refresh)) return
+  } while (host.firmware?.holds.how === 'measuring')
+}
 
 const clock = (at: string) => new Date(at).toLocaleTimeString([], { hourCycle: 'h23' })
 
@@ -64,6 +82,8 @@ function recall(step: number) {
     </form>
     <div class="d-flex flex-wrap align-center px-3 pb-2 ga-2">
       <v-checkbox v-model="reports" label="Show reports and other upkeep" density="compact" hide-details class="flex-grow-1" />
+      <span v-if="holds" class="text-body-small text-medium-emphasis figures" data-holds>{{ holds }}</span>
+      <v-btn v-if="host.firmware?.holds.how === 'measured' || host.firmware?.holds.how === 'assumed'" variant="text" size="small" :prepend-icon="mdiRuler" :disabled="!host.live || host.going" title="Harmless lines behind a short pause, more and more until one is lost; the printer must be cold" @click="measure">Measure</v-btn>
       <v-btn variant="text" size="small" :prepend-icon="mdiDownload" href="/v1/wire/recording" title="Raw traffic, readings, positions and decisions, as one archive">Last ten minutes</v-btn>
     </div>
   </v-card>

@@ -58,7 +58,8 @@ export const useHost = defineStore('host', () => {
       }
     }
     on<Schemas['Link']>('link', data => {
-      if (data.state === 'live' && link.value?.state !== 'live') refresh().catch(() => undefined) // another firmware may be there
+      const unmeasured = ['assumed', 'measuring'].includes(firmware.value?.holds.how ?? '')
+      if (data.state === 'live' && (link.value?.state !== 'live' || unmeasured)) refresh().catch(() => undefined) // another firmware may be there, or more be known of it
       link.value = data
     })
     on<Schemas['Heat']>('heat', data => {
@@ -95,11 +96,12 @@ export const useHost = defineStore('host', () => {
   const pickUp = (id: string, choice: Schemas['PickUp']) => attempt(() => answered(api.POST('/v1/runs/{id}/pick-up', { params: { path: { id } }, body: choice })))
   const start = (file: string) => attempt(() => answered(api.POST('/v1/runs', { body: { file } })))
   const halt = () => attempt(() => answered(api.POST('/v1/halt')))
+  const measure = () => attempt(() => answered(api.POST('/v1/wire/measure')))
   const reconnect = () => attempt(() => answered(api.POST('/v1/bench/reconnect')))
   const setHeat = (heater: string, setpoint: number) =>
     attempt(() => answered(api.PUT('/v1/heat/{heater}', { params: { path: { heater } }, body: { setpoint } })))
 
   const acknowledge = (id: string) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } } })))
 
-  return { printer, link, firmware, heaters, position, run, messages, alarms, warmUp, flow, acknowledge, connected, problem, live, going, listen, tell, attempt, control, pickUp, start, halt, reconnect, setHeat }
+  return { printer, link, firmware, heaters, position, run, messages, alarms, warmUp, flow, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, pickUp, start, halt, measure, reconnect, setHeat }
 })

@@ -8,8 +8,8 @@ type Line = Schemas['Traffic']
 /** How many lines of each kind are kept: what a person scrolls through, no more. */
 const kept = 600
 
-/** Temperatures, positions and busy lines, which come every second and would push out all else. */
-const upkeep = /^(ok )? ?(T:|B:|X:|echo:busy)|^N\d+ M(105|114|154|155)\b/
+/** Temperatures, positions, busy lines and the host's own questions, which come every second and would push out all else. */
+const upkeep = /^(ok )? ?(T:|B:|X:|echo:busy)|^N\d+ (M(105|114|154|155)\b|M118 q\d+\.|G4 P\d+)|^(echo:)?q\d+\.$/
 
 /** What was said on the wire, the oldest line first: the talk, and apart from it the upkeep. */
 export const useTraffic = defineStore('traffic', () => {

@@ -7,10 +7,10 @@ export function span(seconds: number): string {
   return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, '0')} min`
 }
 
-/** A time in seconds as minutes and seconds: "2:40". */
-export function minutes(seconds: number): string {
+/** A short time in seconds to the second: "40 s", "2 min 40 s", "1 h 05 min". */
+export function countdown(seconds: number): string {
   const s = Math.round(seconds)
-  return `${Math.floor(s / 60)}:${String(s % 60).padStart(2, '0')}`
+  return s < 60 || s >= 3600 ? span(s) : `${Math.floor(s / 60)} min ${String(s % 60).padStart(2, '0')} s`
 }
 
 /** A size in bytes in words. */

@@ -4,7 +4,7 @@ import { onMounted, ref } from 'vue'
 
 import { answered, api, type Schemas } from '../api/client'
 import { useHost } from '../live/host'
-import { heaterName, minutes } from '../live/words'
+import { countdown, heaterName } from '../live/words'
 
 const host = useHost()
 const health = ref<Schemas['HeatHealth'][]>([])
@@ -34,7 +34,7 @@ onMounted(() => { host.attempt(load) })
         <v-sparkline v-if="(health.find(h => h.heater === m.heater)?.episodes.length ?? 0) > 5" :model-value="warmUps(health.find(h => h.heater === m.heater)!).map(e => e.rise ?? 0)" :color="m.heater === 'bed' ? 'bed' : 'nozzle'" height="36" line-width="1.5" :aria-label="`Rise at full duty of each warm-up, the ${nameOf(m.heater).toLowerCase()}`" />
         <p class="text-body-small text-medium-emphasis figures mb-0">
           <template v-if="m.known">
-            {{ m.rise.value.toFixed(2) }} ± {{ m.rise.error.toFixed(2) }} K/s at full duty, {{ Math.round(m.gain) }} K above the room in the end, time constant {{ minutes(m.time_constant_seconds) }} min, dead time {{ m.dead_seconds }} s, room {{ m.ambient.value.toFixed(0) }} ± {{ Math.ceil(m.ambient.error) }} °C.
+            {{ m.rise.value.toFixed(2) }} ± {{ m.rise.error.toFixed(2) }} K/s at full duty, {{ Math.round(m.gain) }} K above the room in the end, time constant {{ countdown(m.time_constant_seconds) }}, dead time {{ m.dead_seconds }} s, room {{ m.ambient.value.toFixed(0) }} ± {{ Math.ceil(m.ambient.error) }} °C.
           </template>
           <template v-else>Not known yet: it is learned as the heater warms up.</template>
         </p>

@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { useHost } from '../live/host'
-import { heaterColour, heaterName, minutes } from '../live/words'
+import { countdown, heaterColour, heaterName } from '../live/words'
 
 const { heater } = defineProps<{ heater: Schemas['Heater'] }>()
 const host = useHost()
@@ -21,8 +21,8 @@ const wrong = computed(() => {
 
 const outlook = computed(() => {
   if (heater.never) return 'does not get there at full duty'
-  if (heater.ready_seconds) return `ready in ${minutes(heater.ready_seconds)}`
-  if (heater.soak?.there && !heater.soak.done) return heater.soak.left_seconds === undefined ? 'soaking' : `soaking, ${minutes(heater.soak.left_seconds)} left`
+  if (heater.ready_seconds) return `ready in ${countdown(heater.ready_seconds)}`
+  if (heater.soak?.there && !heater.soak.done) return heater.soak.left_seconds === undefined ? 'soaking' : `soaking, ${countdown(heater.soak.left_seconds)} left`
   return ''
 })
 

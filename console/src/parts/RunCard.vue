@@ -62,7 +62,7 @@ async function stop() {
             <div class="text-title-medium">{{ span(elapsed) }}</div>
           </div>
           <div v-if="host.going">
-            <div class="text-body-small text-medium-emphasis">Moves left</div>
+            <div class="text-body-small text-medium-emphasis">Left</div>
             <div class="text-title-medium">{{ span(run.progress.left_seconds) }}</div>
           </div>
         </div>

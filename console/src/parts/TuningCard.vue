@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
 
-import { answered, api, type Schemas } from '../api/client'
+import { answered, api, type Problem, type Schemas } from '../api/client'
 import { useHost } from '../live/host'
 import { useIntervalFn } from '../live/interval'
 import { heaterName } from '../live/words'
@@ -14,9 +14,13 @@ const nameOf = (h: string) => heaterName(h, host.printer?.tools ?? 1)
 const choices = computed(() => host.heaters.map(h => ({ title: nameOf(h.heater), value: h.heater })))
 const going = computed(() => tuning.value !== undefined && tuning.value.ended === undefined)
 
+/** Asks how the last tuning stands. That there was none, or that the host is away for a moment, is no news. */
 async function load() {
-  const { data } = await api.GET('/v1/heat/tuning')
-  tuning.value = data
+  try {
+    tuning.value = await answered(api.GET('/v1/heat/tuning'))
+  } catch (p) {
+    if ((p as Problem).status === 404) tuning.value = undefined
+  }
 }
 onMounted(load)
 useIntervalFn(() => { if (going.value) void load() }, 2000)

@@ -4,15 +4,16 @@ import { computed, onMounted, ref } from 'vue'
 
 import { answered, api, type Schemas } from '../api/client'
 import { useHost } from '../live/host'
-import { heaterName, minutes } from '../live/words'
+import { countdown, heaterName } from '../live/words'
 
 const host = useHost()
 const kept = ref<Schemas['WarmUp'][]>([])
 const models = ref<Schemas['HeatModel'][]>([])
-const editing = ref<{ name: string, nozzle: string, bed: string, order: string, soak: boolean, soakMinutes: string }>()
+const editing = ref<{ name: string, setpoints: Record<string, string>, order: string, soak: boolean, soakMinutes: string }>()
 const orders = [{ title: 'All arrive together', value: 'together' }, { title: 'The bed first', value: 'bed-first' }, { title: 'All begin at once', value: 'at-once' }]
 const going = computed(() => host.warmUp)
-const words = (w: Schemas['WarmUp']) => Object.entries(w.setpoints).sort().reverse().map(([h, v]) => `${heaterName(h, host.printer?.tools ?? 1)} ${v} °C`).join(', ')
+const nameOf = (h: string) => heaterName(h, host.printer?.tools ?? 1)
+const words = (w: Schemas['WarmUp']) => Object.entries(w.setpoints).sort().reverse().map(([h, v]) => `${nameOf(h)} ${v} °C`).join(', ')
 const partOff = computed(() => models.value.find(m => m.heater === 'bed'))
 
 async function load() {
@@ -28,17 +29,17 @@ async function cool() {
 }
 
 const number = (text: string) => Number(text.replace(',', '.')) || 0
+/** Every heater that the printer has, and those of the warm-up that it has not any more, is there to be changed. */
 function edit(w?: Schemas['WarmUp']) {
+  const heaters = [...new Set([...host.heaters.map(h => h.heater), ...Object.keys(w?.setpoints ?? {})])]
   editing.value = {
-    name: w?.name ?? '', nozzle: String(w?.setpoints.nozzle0 ?? ''), bed: String(w?.setpoints.bed ?? ''), order: w?.order ?? 'together', soak: w?.soak ?? false,
+    name: w?.name ?? '', setpoints: Object.fromEntries(heaters.map(h => [h, String(w?.setpoints[h] ?? '')])), order: w?.order ?? 'together', soak: w?.soak ?? false,
     soakMinutes: w?.soak_seconds ? String(w.soak_seconds / 60) : '',
   }
 }
 async function save() {
   const e = editing.value!
-  const setpoints: Record<string, number> = {}
-  if (e.nozzle !== '') setpoints.nozzle0 = number(e.nozzle)
-  if (e.bed !== '') setpoints.bed = number(e.bed)
+  const setpoints = Object.fromEntries(Object.entries(e.setpoints).filter(([, text]) => text !== '').map(([heater, text]) => [heater, number(text)]))
   const body = { name: e.name, setpoints, order: e.order as Schemas['WarmUp']['order'], soak: e.soak, soak_seconds: 60 * number(e.soakMinutes) }
   if (await host.attempt(() => answered(api.PUT('/v1/heat/warm-ups/{name}', { params: { path: { name: e.name } }, body })))) {
     editing.value = undefined
@@ -60,7 +61,7 @@ async function forget() {
       <v-alert v-if="going" type="info" variant="tonal" :icon="mdiFire" class="mb-4" data-warming>
         <div class="d-flex align-center ga-3">
           <div class="flex-grow-1 break">
-            {{ going.warm_up.name }}: {{ going.done ? 'ready' : going.soaking ? 'soaking' : 'warming up' }}<span v-if="!going.done && going.left_seconds !== undefined" class="figures">, ready in {{ minutes(going.left_seconds) }}</span>
+            {{ going.warm_up.name }}: {{ going.done ? 'ready' : going.soaking ? 'soaking' : 'warming up' }}<span v-if="!going.done && going.left_seconds !== undefined" class="figures">, ready in {{ countdown(going.left_seconds) }}</span>
           </div>
           <v-btn :icon="mdiClose" variant="text" size="small" title="Give this warm-up up; the heaters stay on" @click="end" />
         </div>
@@ -79,7 +80,7 @@ async function forget() {
         <v-btn variant="outlined" :prepend-icon="mdiPowerStandby" :disabled="!host.live || host.going" @click="cool">Cool everything</v-btn>
       </div>
       <p v-if="partOff?.known && partOff.part_off_at" class="text-body-small text-medium-emphasis mt-3 mb-0">
-        <template v-if="partOff.part_off_seconds">Turned off now, the bed lets a part go at {{ partOff.part_off_at }} °C in about {{ minutes(partOff.part_off_seconds) }} min.</template>
+        <template v-if="partOff.part_off_seconds">Turned off now, the bed lets a part go at {{ partOff.part_off_at }} °C in about {{ countdown(partOff.part_off_seconds) }}.</template>
         <template v-else-if="partOff.part_off_seconds === 0">The bed is cool enough to take a part off.</template>
         <template v-else>The bed does not get down to {{ partOff.part_off_at }} °C in this room.</template>
       </p>
@@ -88,9 +89,8 @@ async function forget() {
       <v-card v-if="editing" title="A warm-up">
         <v-card-text class="d-flex flex-column ga-3">
           <v-text-field v-model="editing.name" label="Name" />
-          <div class="d-flex ga-3">
-            <v-text-field v-model="editing.nozzle" label="Nozzle" suffix="°C" inputmode="decimal" />
-            <v-text-field v-model="editing.bed" label="Bed" suffix="°C" inputmode="decimal" />
+          <div class="d-flex flex-wrap ga-3">
+            <v-text-field v-for="(_, h) in editing.setpoints" :key="h" v-model="editing.setpoints[h]" :label="nameOf(String(h))" suffix="°C" inputmode="decimal" style="min-width: 120px" :data-setpoint="h" />
           </div>
           <v-select v-model="editing.order" :items="orders" label="Order" variant="outlined" density="compact" hide-details />
           <v-checkbox v-model="editing.soak" density="compact" hide-details label="Soak the bed until its heat has spread" />
