@@ -47,6 +47,7 @@ fuzz: ## look for input that breaks the readers, half a minute each
 	go test -run '^$$' -fuzz FuzzSort -fuzztime 30s ./internal/core/wire
 	go test -run '^$$' -fuzz FuzzParseEntry -fuzztime 30s ./internal/core/run
 	go test -run '^$$' -fuzz FuzzLine -fuzztime 30s ./internal/core/gcode
+	go test -run '^$$' -fuzz FuzzDecorated -fuzztime 30s ./internal/core/bounds
 	go test -run '^$$' -fuzz FuzzUnpack -fuzztime 30s ./internal/core/heat
 	go test -run '^$$' -fuzz FuzzParseReport -fuzztime 30s ./internal/core/heat
 

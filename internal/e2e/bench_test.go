@@ -107,8 +107,9 @@ func BenchmarkLines(b *testing.B) {
 }
 
 // BenchmarkCable measures the share of the cable's bytes that the file's lines
-// take, 30 bytes a line with number and checksum, one line at a time and with the
-// window, through the whole service.
+// take, 30 bytes a line with number and checksum, one line at a time, with the window
+// that the firmware tells, and with the one that is measured where it tells nothing,
+// through the whole service.
 func BenchmarkCable(b *testing.B) {
 	const seconds = 3
 	for _, baud := range []int{115200, 250000, 1000000} {
@@ -116,15 +117,21 @@ func BenchmarkCable(b *testing.B) {
 			for _, buffer := range []int{128, 4096} {
 				b.Run(fmt.Sprintf("baud=%d/latency=%s/buffer=%d", baud, latency, buffer), func(b *testing.B) {
 					for b.Loop() {
-						for _, window := range []string{"single", "auto"} {
+						for _, window := range []string{"single", "auto", "measured"} {
 							printer := simprinter.Vesper()
 							printer.Baud, printer.Latency, printer.ReceiveBuffer, printer.CommandSlots = baud, latency, buffer, 8
-							printer.Dialect.Numbered, printer.Dialect.Telling = true, true
+							printer.Dialect.Numbered, printer.Dialect.Telling = window != "measured", window != "measured"
 							s := start(b, printer)
 							s.service.Close()
-							s.config.Baud, s.config.Wire.Window = baud, window
+							s.config.Baud, s.config.Unmeasured = baud, window != "measured"
+							if window == "single" {
+								s.config.Wire.Window = window
+							}
 							s.up()
 							s.live()
+							if window == "measured" {
+								s.until("its measure", func(now api.Bench) bool { return now.Firmware != nil && now.Firmware.Holds.How == "measured" })
+							}
 							lines := baud / 10 * seconds / 30
 							if window == "single" { // which takes longer for each
 								lines /= 8
@@ -145,10 +152,7 @@ func BenchmarkCable(b *testing.B) {
 							s.untilRun("finished")
 							s.service.Close()
 							s.device.Close()
-							name := "window-%"
-							if window == "single" {
-								name = "single-%"
-							}
+							name := map[string]string{"single": "single-%", "auto": "told-%", "measured": "measured-%"}[window]
 							b.ReportMetric(float64(got.Bytes)/(got.Took.Seconds()*float64(baud)/10)*100, name)
 						}
 					}

@@ -353,6 +353,12 @@ func (h *Host) plan(ctx context.Context, id string, c Choice) (run.Plan, io.Read
 	if err != nil {
 		return run.Plan{}, nil, nil, err
 	}
+	for heater, setpoint := range at.Setpoints { // the owner may have set another limit since it began
+		if err := h.cfg.Printer.Limits.Check(heater, setpoint); err != nil {
+			closer.Close()
+			return run.Plan{}, nil, nil, fmt.Errorf("%w: %w", ErrPlan, err)
+		}
+	}
 	var l gcode.Line
 	for number := story.Number; number < story.Said; number++ { // speed and flow that a person changed
 		if text, ok := story.Others[number]; ok && l.Parse([]byte(text)) == nil && (l.Is('M', 220) || l.Is('M', 221)) {
