@@ -102,7 +102,7 @@ func (h *Host) measure() {
 	if h.remeasure && (h.unmeasurable() != "" || h.conv.Measure(h.now())) {
 		h.remeasure = false
 	}
-	if h.cfg.Unmeasured || h.holds.Bytes > 0 || h.measures >= measureTries || len(h.waiting) > 0 || len(h.heaters) == 0 {
+	if h.cfg.Unmeasured || h.holds.Bytes > 0 || h.measures >= measureTries || len(h.waiting) > 0 && !h.polling || len(h.heaters) == 0 {
 		h.quietSince = h.now()
 		return
 	}

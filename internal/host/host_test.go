@@ -34,8 +34,12 @@ type cable struct {
 	board  *simprinter.Board
 	begun  time.Time
 	closed bool
-	deaf   bool // nothing comes through, either way
+	deaf   bool          // nothing comes through, either way
+	warp   time.Duration // how much faster the board's clock runs; 0 is 1
 }
+
+// now is the board's time.
+func (c *cable) now() time.Duration { return time.Since(c.begun) * max(c.warp, 1) }
 
 func newCable(c simprinter.Config) *cable {
 	return &cable{board: simprinter.NewBoard(c), begun: time.Now()}
@@ -44,7 +48,7 @@ func newCable(c simprinter.Config) *cable {
 func (c *cable) Write(p []byte) (int, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.board.Advance(time.Since(c.begun))
+	c.board.Advance(c.now())
 	if !c.deaf {
 		c.board.Receive(p)
 	}
@@ -54,7 +58,7 @@ func (c *cable) Write(p []byte) (int, error) {
 func (c *cable) Read(p []byte) (int, error) {
 	for {
 		c.mu.Lock()
-		c.board.Advance(time.Since(c.begun))
+		c.board.Advance(c.now())
 		out, closed, deaf := c.board.Output(), c.closed, c.deaf
 		c.mu.Unlock()
 		if closed {

@@ -14,7 +14,7 @@ const slowest = 10
 const longestLine = 24 * time.Hour
 
 // takes is how long the printer is at work on a command, at most, as far as its moves
-// tell; state is where the lines before it lead and goes on with it. Speed is M220's,
+// tell on a slow machine; state is where the lines before it lead and goes on with it. Speed is M220's,
 // in percent; 0 is as after a start.
 func takes(state *gcode.State, command string, speed float64) time.Duration {
 	var l gcode.Line
@@ -29,7 +29,7 @@ func takes(state *gcode.State, command string, speed float64) time.Duration {
 		if m.Feed == 0 {
 			m.Feed = slowest
 		}
-		if seconds = motion.Ordinary.Alone(m); speed > 0 {
+		if seconds = motion.Slowest.Alone(m); speed > 0 {
 			seconds *= 100 / max(speed, slowest)
 		}
 	}

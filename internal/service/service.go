@@ -107,6 +107,7 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	if err := os.MkdirAll(data, dataMode); err != nil {
 		return fmt.Errorf("the data folder cannot be made: %w", err)
 	}
+	os.Chmod(data, dataMode) // of one that is there from before, unless it is another's
 	if err := s.lock(data); err != nil {
 		return err
 	}

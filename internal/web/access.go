@@ -201,7 +201,7 @@ func (a *Access) spend(r *http.Request, code, name string, expires *time.Time) (
 	if !ok {
 		a.log.Warn("a code was refused", "address", addressOf(r), "for", name)
 		if wait := a.wrongCodes.wrong(r.Context(), addressOf(r)); wait > 0 {
-			return "", &api.Problem{Status: http.StatusTooManyRequests, Title: "too many wrong codes", Detail: fmt.Sprintf("try again in %.0f s", max(wait.Seconds(), 1))}
+			return "", tooMany("codes", wait)
 		}
 		return "", &api.Problem{Status: http.StatusUnauthorized, Title: "this code does not sign in", Detail: "it was used already, is too old or was mistyped; take the token from the file keeper-token in the data folder, or restart the service for a new link"}
 	}
@@ -211,6 +211,10 @@ func (a *Access) spend(r *http.Request, code, name string, expires *time.Time) (
 	}
 	a.log.Info("signed in", "address", addressOf(r), "name", name, "session", expires != nil)
 	return token, nil
+}
+
+func tooMany(what string, wait time.Duration) *api.Problem {
+	return &api.Problem{Status: http.StatusTooManyRequests, Title: "too many wrong " + what, Detail: fmt.Sprintf("try again in %.0f s", max(wait.Seconds(), 1))}
 }
 
 // withdraw makes a token worthless, at once: also on the connections on which it is
@@ -260,7 +264,9 @@ func (a *Access) admit(r *http.Request) (*http.Request, *api.Problem) {
 	h, ok := a.find(token)
 	if !ok {
 		a.log.Warn("a token was refused", "address", addressOf(r))
-		a.wrongTokens.wrong(r.Context(), addressOf(r))
+		if wait := a.wrongTokens.wrong(r.Context(), addressOf(r)); wait > 0 {
+			return nil, tooMany("tokens", wait)
+		}
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "this token is not known here", Detail: "it was mistyped or withdrawn, or belongs to another host"}
 	}
 	if cookie && crossOrigin.Check(r) != nil {

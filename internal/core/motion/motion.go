@@ -31,6 +31,16 @@ var Ordinary = Limits{
 	Deviation:    0.02,
 }
 
+// Slowest are limits that hardly any machine is below, for what must not be thought
+// to be over too soon.
+var Slowest = Limits{
+	Feed:         gcode.Position{100, 100, 3, 25},
+	Acceleration: gcode.Position{500, 500, 50, 500},
+	Print:        500,
+	Travel:       500,
+	Deviation:    0.02,
+}
+
 // block is one move in the planner.
 type block struct {
 	length       float64 // mm

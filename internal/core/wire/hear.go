@@ -114,7 +114,7 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 			return
 		}
 		command := c.at(c.base).Command
-		if c.at(c.base).slow {
+		if c.at(c.base).slow && (r.Kind != Report || strings.Contains(r.Text, "W:")) { // other reports come by themselves, whatever has become of the line
 			c.word(now)
 		}
 		if r.Kind != Report || isQuestion(command) {

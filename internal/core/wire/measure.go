@@ -40,6 +40,7 @@ type measuring struct {
 	size   int           // bytes of the trial that goes on
 	first  int           // the number of its dwell
 	sent   time.Duration // when the last of its bytes was on the cable
+	taken  time.Duration // when the last of its lines was taken
 	failed bool          // some were lost
 	exact  bool          // it does not get more exact
 	spoilt bool          // by noise: nothing can be found out
@@ -264,9 +265,9 @@ func (c *Conversation) trialDue() time.Duration {
 	case m.step == dwelling:
 		return m.sent
 	case m.step == filling && c.Sure():
-		return max(c.lastWord, 1)
+		return max(m.taken, 1)
 	case m.step == filling && !m.failed && c.base > m.first && c.base < c.cursor && c.cursor == c.next && c.settle == 0: // the dwell is over
-		return max(c.lastWord, m.sent) + trialSilence
+		return max(m.taken, m.sent) + trialSilence
 	}
 	return 0
 }
@@ -294,6 +295,7 @@ func (c *Conversation) trialWord(now time.Duration) {
 	if m.step == noTrial || c.base <= m.first {
 		return
 	}
+	m.taken = now
 	if m.step == dwelling || m.sent > now && !m.failed {
 		if m.dwell *= 2; m.dwell > longestTrial {
 			c.measured(now, Holds{})

@@ -97,6 +97,25 @@ func TestWhatThePrinterHoldsIsMeasured(t *testing.T) {
 	}
 }
 
+func TestAClockThatRunsFastIsMeasuredOrLeftAlone(t *testing.T) {
+	for _, warp := range []time.Duration{2, 8, 20, 100, 1000} {
+		for _, dialect := range []string{"", "numbered", "quiet", "bare"} {
+			d, _ := simprinter.ParseDialect(dialect)
+			s := alone(simprinter.Config{Dialect: d, ReceiveBuffer: 128, CommandSlots: 4}, wire.Config{Baud: 115200}, 0, time.Millisecond)
+			s.warp = warp
+			s.live(t)
+			if !s.conv.Measure(s.now) {
+				t.Fatal("it was not begun")
+			}
+			begun := s.now
+			s.until(t, fmt.Sprintf("its end at %d times, %s", warp, dialect), func() bool { return s.ended > 0 })
+			if s.now-begun > time.Minute || s.holds.Lines*30+s.holds.Bytes > 4*30+127 {
+				t.Errorf("at %d times, %s: after %s it was found to hold %+v", warp, dialect, s.now-begun, s.holds)
+			}
+		}
+	}
+}
+
 func TestWhatIsNotToBeMeasuredIsLeftAlone(t *testing.T) {
 	for name, c := range map[string]struct {
 		printer simprinter.Dialect

@@ -91,12 +91,12 @@ func (c *Conversation) busy() time.Duration {
 	}
 	own := c.at(c.base)
 	longest, all := time.Duration(0), time.Duration(0)
-	for n := max(c.base-planned, c.next-historySize+1, 0); n <= c.base; n++ {
+	for n := max(c.base-planned, c.next-historySize+1, 0); n < c.base; n++ {
 		if l := c.at(n); l.number == n {
 			longest, all = max(longest, l.Takes), all+l.Takes
 		}
 	}
-	c.busyWith, c.busyFor = c.base, 2*all
+	c.busyWith, c.busyFor = c.base, 2*(all+own.Takes)
 	if own.straight {
 		c.busyFor = 2 * (longest + own.Takes)
 	}
@@ -122,7 +122,11 @@ func (c *Conversation) overdueAt() time.Duration {
 		due = max(due, c.lastProbe+c.cfg.Silence<<min(c.probes-1, 4))
 	}
 	if c.cursor == c.next && c.fresh() && !c.asksAnew() { // what may only be late is not said again soon
-		due = max(due, max(c.lastWord, c.lastProbe)+max(c.cfg.Repeat, c.busy()))
+		wait := max(2*c.cfg.Silence, c.busy())
+		if !c.plans {
+			wait = c.cfg.Repeat
+		}
+		due = max(due, max(c.lastWord, c.lastProbe)+wait)
 	}
 	return due
 }
@@ -136,7 +140,7 @@ func (c *Conversation) asksAnew() bool {
 	}
 	const halt = len("\nM112\n")
 	room := max(c.window.room, AssumedBuffer-1-reserve) + reserve - halt
-	return c.cursor == c.next && c.fresh() && c.load(gcode.NumberedSize(c.next, len(c.query()))) <= room
+	return c.cursor == c.next && c.fresh() && c.load(1+gcode.NumberedSize(c.next, len(c.query()))) <= room
 }
 
 // overdue asks a printer that owes an answer with a numbered, harmless line. If
@@ -156,9 +160,10 @@ func (c *Conversation) overdue(now time.Duration) {
 	}
 	c.lastProbe = now
 	c.probes++
-	if now-c.lastWord >= 5*c.cfg.Silence+c.busy() && c.state == Live {
+	if now-c.lastWord >= 5*c.cfg.Silence+c.busy() && c.state == Live && !(c.at(c.base).slow && now-c.lastByte < c.cfg.Silence) {
 		c.change(Silent, fmt.Sprintf("no answer for %s: the printer is busy, or the cable is loose", (now-c.lastWord).Round(time.Second)))
 	}
+	c.out = append(c.out, '\n') // ends a line whose end was lost
 	if c.asksAnew() {
 		c.sayNew(now, Request{Command: c.query()}, true)
 		return
@@ -248,6 +253,7 @@ func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 		c.lastWord, c.probes = now, 0
 	}
 	c.bytes += gcode.NumberedSize(c.next, len(r.Command))
+	c.plans = c.plans || r.Takes > 0
 	l := c.at(c.next)
 	*l = newLine(r, c.next, own)
 	l.end = c.bytes

@@ -121,10 +121,11 @@ type sim struct {
 	clean    bool            // the cable loses nothing, and nobody meddles: then nothing may ever be said again
 	takes    []time.Duration // that the file's lines take, as a motion plan would tell; nil: nobody has planned
 	greets   int
-	measures bool       // what the printer holds, before the file
-	holds    wire.Holds // that were measured
-	ended    int        // measurements
-	spilt    int        // bytes that were more than the printer could hold while that was measured
+	warp     time.Duration // how much faster the board's clock runs; 0 is 1
+	measures bool          // what the printer holds, before the file
+	holds    wire.Holds    // that were measured
+	ended    int           // measurements
+	spilt    int           // bytes that were more than the printer could hold while that was measured
 }
 
 func newSim(seed int64) *sim {
@@ -153,7 +154,7 @@ func newSim(seed int64) *sim {
 	for i := range pick(15, 40, 80) {
 		feed := 12000
 		switch {
-		case chance(200):
+		case chance(200) && (planned || !s.clean):
 			feed = 200 // a move of many seconds
 		case s.clean && slow > 0 && chance(5) && (planned || slow > 100):
 			feed = slow // of ten, or thirty minutes
@@ -161,7 +162,11 @@ func newSim(seed int64) *sim {
 				feed = 6 // a quarter of an hour
 			}
 		}
-		s.file = append(s.file, fmt.Sprintf("G1 X%d.%03d Y%d F%d", rng.IntN(60), i, rng.IntN(60), feed))
+		line := fmt.Sprintf("G1 X%d.%03d Y%d F%d", rng.IntN(60), i, rng.IntN(60), feed)
+		if chance(15) {
+			line = fmt.Sprintf("G4 P10%02d", i) // which is answered when it is over
+		}
+		s.file = append(s.file, line)
 		if planned { // no move is longer than the bed's diagonal, and no plan is exact
 			s.takes = append(s.takes, time.Duration(85/float64(feed)*60*(0.6+rng.Float64())*float64(time.Second)))
 		}
@@ -233,7 +238,8 @@ func (s *sim) step() error {
 	if err := s.carry(); err != nil {
 		return err
 	}
-	next := s.board.Next()
+	warp := max(s.warp, 1)
+	next := s.board.Next() / warp
 	for _, q := range [][]packet{s.up, s.down} {
 		if len(q) > 0 {
 			next = min(next, q[0].at)
@@ -244,11 +250,11 @@ func (s *sim) step() error {
 	}
 	s.now = max(s.now+50*time.Microsecond, next)
 	for len(s.up) > 0 && s.up[0].at <= s.now {
-		s.board.Advance(s.up[0].at)
+		s.board.Advance(s.up[0].at * warp)
 		s.board.Receive(s.up[0].data)
 		s.up = s.up[1:]
 	}
-	s.board.Advance(s.now)
+	s.board.Advance(s.now * warp)
 	if out := s.board.Output(); len(out) > 0 && s.now >= s.cut {
 		out = s.cable.Down(out)
 		s.downFree = max(s.now, s.downFree) + time.Duration(len(out))*s.perByte
@@ -345,6 +351,9 @@ func (s *sim) carry() error {
 				return err
 			}
 			s.conv.Send(s.now, wire.Request{Command: "M105", Tag: 1 << 40})
+			if s.seed%3 == 0 { // reports come by themselves
+				s.conv.Send(s.now, wire.Request{Command: "M155 S1", Tag: 1 << 40})
+			}
 		case wire.Measured:
 			s.holds, s.ended = e.Holds, s.ended+1
 		case wire.Restarted:
@@ -434,6 +443,9 @@ func (s *sim) meddle() {
 	}
 }
 
+// drawn tells the lines of which a file is made.
+func drawn(line string) bool { return strings.HasPrefix(line, "G1 ") || strings.HasPrefix(line, "G4 P10") }
+
 // check looks at what the board has carried out since the last step.
 func (s *sim) check() error {
 	fresh := s.board.ExecutedSince(s.checked)
@@ -441,9 +453,9 @@ func (s *sim) check() error {
 	for _, e := range fresh {
 		merged := !slices.Contains(s.file, e.Line)
 		if index, numbered := s.numbers[e.Number]; s.reset || !numbered || e.Line == s.file[index] {
-			merged = merged && strings.HasPrefix(e.Line, "G1 ")
+			merged = merged && drawn(e.Line)
 		}
-		if !merged && !strings.HasPrefix(e.Line, "G1 ") {
+		if !merged && !drawn(e.Line) {
 			continue
 		}
 		switch {

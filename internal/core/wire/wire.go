@@ -98,7 +98,7 @@ type Config struct {
 	Silence   time.Duration // a line under way unanswered for this long, besides the time that moves take, raises a question; 2 s. Five times that is called silent
 	SlowWait  time.Duration // the same for commands that wait by themselves, from the last word heard; 3 min
 	GiveUp    time.Duration // after this long without one byte, besides the time that moves take, the printer is dead; 10 min
-	Repeat    time.Duration // a line that may only be late is said again after this long; 20 s
+	Repeat    time.Duration // a line that may only be late is said again after this long where no request tells what it takes; 20 s
 	Settle    time.Duration // quiet before a line is said again; 25 ms
 	Single    bool          // one line under way at a time, whatever the printer could hold
 	Wide      bool          // several even where the firmware carries out the rest of a line whose beginning it lost
@@ -203,6 +203,7 @@ type Conversation struct {
 	measuring measuring
 	busyWith  int           // the line that busyFor was found for
 	busyFor   time.Duration // see busy
+	plans     bool          // requests tell how long they take
 
 	greet    greetStep
 	greetAt  time.Duration // when the next step of the greeting is due

@@ -143,9 +143,9 @@ func TestAResendOfTheLineAfterMeansTheOKWasLost(t *testing.T) {
 func TestALostAnswerIsAskedForWithAHarmlessNumberedLine(t *testing.T) {
 	s := greeted(t, single)
 	s.file("G1 X1", "G1 X2")
-	s.want(s.after(6*time.Second), "N3 M105*36\n")
+	s.want(s.after(6*time.Second), "\nN3 M105*36\n")
 	s.want(s.hear("ok T:20.0 /0.0 @:0"), "N4 G1 X2*102\n") // it had N2: its ok was lost
-	s.want(s.after(6*time.Second), "N5 M105*34\n")
+	s.want(s.after(6*time.Second), "\nN5 M105*34\n")
 	s.hear("Error:Line Number is not Last Line Number+1, Last Line: 3", "Resend: 4", "ok")
 	s.want(s.after(30*time.Millisecond), "N4 G1 X2*102\n") // it had not: N4 goes again
 	s.want(s.hear("ok"), "N5 M105*34\n")
@@ -161,13 +161,29 @@ func TestALineLongAcknowledgedIsSaidAgainIfWanted(t *testing.T) {
 	s.want(s.hear("ok"), "N4 G1 X3*103\n")
 }
 
+func TestALineWhoseMovesTakeLongIsWaitedFor(t *testing.T) {
+	s := greeted(t, single)
+	s.conv.Send(s.now, wire.Request{Lane: wire.File, Command: "G1 X200 F10", Takes: 20 * time.Minute})
+	s.want(s.said(), "N2 G1 X200 F10*7\n")
+	s.want(s.after(39*time.Minute), "")
+	if s.conv.State() != wire.Live {
+		t.Errorf("after 39 minutes of a move that takes 20 it is %s", s.conv.State())
+	}
+	s.want(s.after(2*time.Minute), "\nN3 M105*36\n")
+	if got := s.after(time.Minute); !strings.HasPrefix(got, "\nN4 M118 q4.*") { // which can be told from an answer to the other
+		t.Errorf("then it said %q", got)
+	}
+	s.hear("ok", "echo:q4.", "ok")
+	s.want(s.file("G1 X1"), "N5 G1 X1*100\n")
+}
+
 func TestASlowCommandIsNotAskedAfter(t *testing.T) {
 	s := greeted(t, single)
 	s.file("M190 S60")
 	s.want(s.after(60*time.Second), "")
 	s.want(s.hear("T:20 /0 B:40 /60 W:?"), "")
 	s.want(s.after(170*time.Second), "")
-	s.want(s.after(20*time.Second), "N3 M105*36\n")
+	s.want(s.after(20*time.Second), "\nN3 M105*36\n")
 }
 
 func TestAPrinterWhoseCountCannotBeIsNamed(t *testing.T) {
