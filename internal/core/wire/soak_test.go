@@ -444,7 +444,9 @@ func (s *sim) meddle() {
 }
 
 // drawn tells the lines of which a file is made.
-func drawn(line string) bool { return strings.HasPrefix(line, "G1 ") || strings.HasPrefix(line, "G4 P10") }
+func drawn(line string) bool {
+	return strings.HasPrefix(line, "G1 ") || strings.HasPrefix(line, "G4 P10")
+}
 
 // check looks at what the board has carried out since the last step.
 func (s *sim) check() error {
