@@ -9,6 +9,13 @@ import (
 	"golang.org/x/text/unicode/norm"
 )
 
+// asked returns the name of a file that is asked for, in composed Unicode, and whether
+// a file could be called so: one that has been on the shelf for long may have a name
+// that is not given any more.
+func asked(name string) (string, bool) {
+	return norm.NFC.String(name), utf8.ValidString(name) && name != "" && name != "." && name != ".." && !strings.ContainsAny(name, "/\x00")
+}
+
 const maxName = 180 // characters; with the 255 bytes of common file systems in mind
 
 // blank holds characters that are letters or symbols by their class and look like

@@ -25,8 +25,6 @@ import (
 	"syscall"
 	"time"
 
-	"golang.org/x/text/unicode/norm"
-
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/private"
@@ -305,8 +303,8 @@ func (s *Shelf) knows(f toolpath.File) (known, there bool) {
 
 // File returns what is known of a file, by this version of the computation.
 func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
-	composed, err := Name(norm.NFC.String(name))
-	if err != nil { // no file is called so
+	composed, possible := asked(name)
+	if !possible {
 		return toolpath.File{}, fmt.Errorf("%w: %q", ErrMissing, name)
 	}
 	f, err := s.index.File(ctx, composed)
@@ -364,9 +362,9 @@ func (s *Shelf) Files(ctx context.Context) ([]toolpath.File, error) { return s.i
 
 // Read opens a file's bytes as they are on disk.
 func (s *Shelf) Read(name string) (*os.File, error) {
-	name, err := Name(name)
-	if err != nil {
-		return nil, err
+	name, possible := asked(name)
+	if !possible {
+		return nil, fmt.Errorf("%w: %q", ErrMissing, name)
 	}
 	f, err := os.Open(s.path(name))
 	if errors.Is(err, fs.ErrNotExist) {
@@ -379,8 +377,8 @@ func (s *Shelf) Read(name string) (*os.File, error) {
 func (s *Shelf) Remove(ctx context.Context, name string) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	composed, err := Name(norm.NFC.String(name))
-	if err != nil {
+	composed, possible := asked(name)
+	if !possible {
 		return fmt.Errorf("%w: %q", ErrMissing, name)
 	}
 	f, err := s.index.File(ctx, composed)
