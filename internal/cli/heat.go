@@ -208,8 +208,11 @@ func outlook(h api.Heater) string {
 	return ""
 }
 
-// clock shows minutes and seconds.
+// clock shows a short time to the second: "40 s", "2 min 40 s".
 func clock(seconds float64) string {
 	d := time.Duration(seconds * float64(time.Second)).Round(time.Second)
-	return fmt.Sprintf("%d:%02d", int(d.Minutes()), int(d.Seconds())%60)
+	if d < time.Minute || d >= time.Hour {
+		return span(seconds)
+	}
+	return fmt.Sprintf("%d min %02d s", int(d.Minutes()), int(d.Seconds())%60)
 }

@@ -214,7 +214,7 @@ func (v *view) below() string {
 			s.WriteString(v.bar.ViewAs(p.Share) + "\n")
 			detail := fmt.Sprintf("%s  layer %d of %d  Z %.2f mm", runShare(*r), p.Layer, p.Layers, p.Z)
 			if !r.Final() {
-				detail += fmt.Sprintf("  %s of moves left", span(p.LeftSeconds))
+				detail += fmt.Sprintf("  %s left", span(p.LeftSeconds))
 			}
 			s.WriteString(clip(detail, v.width) + "\n")
 		}
