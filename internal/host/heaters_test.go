@@ -111,7 +111,9 @@ func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			synctest.Test(t, func(t *testing.T) {
-				r := newRigFor(t, c.part, func(h *host.Config) { h.FlowWatch = heat.FlowHold })
+				printer := simprinter.Vesper()
+				printer.Dialect.Telling = true // so that the head keeps the file's pace, and the nozzle the file's flow
+				r := newRigOn(t, printer, c.part, func(h *host.Config) { h.FlowWatch = heat.FlowHold })
 				r.until(time.Hour, c.when)
 				c.happens(r)
 				now := r.until(c.within, func(b host.Bench) bool { return len(b.Alarms) > 0 })
