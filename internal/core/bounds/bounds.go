@@ -198,7 +198,7 @@ func (s Situation) unread(command string, why error) error {
 	case guess.Named:
 		return fmt.Errorf("%w: %q is a named command, and this host does not know what it does: it could heat or move", ErrLine, command)
 	case harmful:
-		return fmt.Errorf("%w: %w. It %s: write it plainly, such as G1 X10 F3000", ErrLine, why, harm)
+		return fmt.Errorf("%w: %w. It %s: write it plainly, a command and then each word once, with nothing else", ErrLine, why, harm)
 	case len(guess.Codes) == 0:
 		return fmt.Errorf("%w: %w", ErrLine, why)
 	}

@@ -167,12 +167,13 @@ func (l *Line) words(command []byte, code Code, rest []byte) error {
 		}
 		l.set |= bit
 		value, n := float(rest[1:])
+		word := rest[:1+n]
 		rest = rest[1+n:]
 		if number = n > 0; !number {
 			continue
 		}
 		if math.Abs(value) > Most {
-			return fmt.Errorf("%w: %q has the number %c%g", ErrImpossible, clip(command), letter, value)
+			return fmt.Errorf("%w: %q has the number %s", ErrImpossible, clip(command), clip(word))
 		}
 		l.values[letter-'A'] = value
 		l.given |= bit
