@@ -37,7 +37,7 @@ func TestScreenshots(t *testing.T) {
 	printer.Warp, printer.Baud = 8, 115200
 	b := start(t, printer)
 	b.service.Close()
-	b.config.Past = printer.Warp // as the demo has it
+	b.config.Past, b.config.Unmeasured = printer.Warp, false // as the demo has it
 	b.up()
 	b.live()
 	for _, part := range samples.Parts() {
@@ -47,6 +47,7 @@ func TestScreenshots(t *testing.T) {
 		}
 		b.mustSend(part.Name, body.Bytes(), false)
 	}
+	b.until("the printer measured", func(now api.Bench) bool { return now.Firmware.Holds.How == "measured" })
 	first := b.mustSend("test-coupon.gcode", coupon(t, 3), true)
 	b.untilRun("finished")
 	if err := b.Remove(t.Context(), first.File.Name); err != nil {

@@ -64,7 +64,7 @@ function recall(step: number) {
 </script>
 
 <template>
-  <v-card>
+  <v-card class="wire d-flex flex-column">
     <div ref="box" class="traffic mono pa-3" role="log" aria-label="Traffic between host and printer" tabindex="0">
       <div v-for="l in shown" :key="l.seq" class="d-flex ga-2" :class="l.sent ? 'sent' : ''">
         <span class="text-medium-emphasis d-none d-sm-inline">{{ clock(l.at) }}</span>
@@ -90,6 +90,9 @@ function recall(step: number) {
 </template>
 
 <style scoped>
-.traffic { height: calc(100dvh - 300px); min-height: 260px; overflow-y: auto; }
+/* What bars and margins leave of the screen; the traffic takes what the rest of the card leaves. */
+.wire { height: calc(100dvh - var(--v-layout-top) - var(--v-layout-bottom) - 40px); min-height: 460px; }
+.traffic { flex: 1 1 0; overflow-y: auto; }
+@media (max-width: 599px) { .wire { height: calc(100dvh - var(--v-layout-top) - var(--v-layout-bottom) - 24px); } }
 .sent { color: rgb(var(--v-theme-primary)); }
 </style>
