@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -130,6 +131,9 @@ func TestAMoveWhosePlaceIsNotKnownIsNoLongerThanItsAxis(t *testing.T) {
 // them out would show.
 var plain = []string{"M104 S285", "M109 S285", "M140 S115", "M190 R115", "G1 X600 F6000", "G0 Y-90", "G1 Z800", "M110 N77", "M104 T0 S281"}
 
+// modest are commands within their bounds, which must not grow by what is added.
+var modest = []string{"M104 S30", "M140 S20", "M104 S0", "M104 T0 S200"}
+
 const junk = "#~,*'\"!?/=:<>_|&%$@^`{}[]()+-. \t\x80\xe2\x80\xa8\xef\xbb\xbf0179xEeGMTNSsPnm"
 
 // decorate spoils a command in the ways that people, editors and slicers do.
@@ -152,7 +156,7 @@ func decorate(rng *rand.Rand, line string) string {
 				line = strings.ToLower(line)
 			}
 		case 6:
-			line += []string{" S20", " X5", " ; S20", "*", " M105", " N5", " (", "E0", " KEY=1", "=1"}[rng.IntN(10)]
+			line += []string{" S20", " X5", " ; S20", "*", " M105", " N5", " (", "E0", " KEY=1", "=1", " E1", " e 9", " X12C", " x fff"}[rng.IntN(14)]
 		case 7:
 			line = []string{"M105 ", "X", "N12 ", "SET_", "M117 ", "G4 P0 ", "% ", "(x)"}[rng.IntN(8)] + line
 		}
@@ -226,7 +230,7 @@ func TestNoDecorationPassesABound(t *testing.T) {
 		tries = 1_000
 	}
 	for range tries {
-		line := plain[rng.IntN(len(plain))]
+		line := slices.Concat(plain, modest)[rng.IntN(len(plain)+len(modest))]
 		spoilt := decorate(rng, line)
 		if idle().Typed(string(gcode.Command([]byte(spoilt)))) == nil {
 			passed++
@@ -250,7 +254,7 @@ func TestNoDecorationPassesABound(t *testing.T) {
 }
 
 func FuzzDecorated(f *testing.F) {
-	for _, seed := range []string{"M104 S300 #", "M104,S300", "M104*S300", "M104 \"x S300", "M104S300~", "M104 S300\u2028", "m 1 0 4 s 3 0 0", "X_M104 Y=S300", "M1.04e2S300"} {
+	for _, seed := range []string{"M104 S300 #", "M104,S300", "M104*S300", "M104 \"x S300", "M104S300~", "M104 S300\u2028", "m 1 0 4 s 3 0 0", "X_M104 Y=S300", "M1.04e2S300", "M104 S1 e9", "M104 S0 X12C"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, line string) { check(t, "M104 S285", line) })

@@ -92,7 +92,7 @@ func TestAWordThatIsAbsentHasNoNumberOfAnEarlierLine(t *testing.T) {
 
 func TestWhatFirmwaresReadDifferentlyIsNotPlain(t *testing.T) {
 	for _, line := range []string{
-		"M104 S300 #", "M104,S300", "M104*S300", "M104 \"x S300", "M104S300~", "M104 S300\u2028", "M104 S 3 00", "M104 S200 S300", "M104 S2E2", "M104 S0x12C",
+		"M104 S300 #", "M104,S300", "M104*S300", "M104 \"x S300", "M104S300~", "M104 S300\u2028", "M104 S 3 00", "M104 S200 S300", "M104 S2E2", "M104 S0x12C", "M104 S1 e9", "M104 S0 X12C",
 		"M 1 0 4 S20", "M1 04 S20", "G90 G1 X5", "M105 M104 S20", "T1 M104 S20", "G1 T1 X5", "X10 Y5", "G1 X1.2.3", "G1 X--5", "G1 X5 x6", "N5 N6 G1 X1*1", "M0000104 S20", "G1 E1e-05",
 	} {
 		var l gcode.Line
