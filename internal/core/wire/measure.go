@@ -59,7 +59,7 @@ const (
 	trialLead    = 60 * time.Millisecond  // until the firmware is at its dwell
 	trialSilence = 250 * time.Millisecond // after which lines that were not answered were lost
 	trialLeast   = 64                     // bytes of the first trial
-	trialMost    = 2048                   // bytes, beyond which no cable needs more
+	trialMost    = 2048                   // bytes of the largest: 20 ms at 1,000,000 baud
 	trialStepBy  = 4                      // bytes to which it is measured
 	shortLine    = 16                     // bytes with number and checksum
 	longLine     = 40                     // the longest of a trial is shortLine longer, and fits any receive buffer
