@@ -57,7 +57,12 @@ func (j *job) breakOff() {
 
 // heats reports whether a command gives a heater a setpoint.
 func heats(command string) bool {
-	return gcode.TraitsOf([]byte(command))&gcode.Heats != 0
+	var l gcode.Line
+	if l.Parse([]byte(command)) != nil {
+		return false
+	}
+	_, _, gives := run.Setpoint(&l, 0)
+	return gives
 }
 
 // parking is how far a held run has left its part.

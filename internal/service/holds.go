@@ -20,8 +20,9 @@ type holds struct {
 	path string
 	log  *slog.Logger
 
-	mu   sync.Mutex
-	kept map[string]wire.Holds
+	writing sync.Mutex // one writes at a time, the newest last
+	mu      sync.Mutex
+	kept    map[string]wire.Holds
 }
 
 func openHolds(path string, log *slog.Logger) (*holds, error) {
@@ -53,13 +54,19 @@ func (h *holds) KeepHolds(printer string, found wire.Holds) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.kept[printer] = found
+	go h.write()
+}
+
+func (h *holds) write() {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	h.mu.Lock()
 	b, err := json.MarshalIndent(h.kept, "", "  ")
-	if err != nil {
-		return
+	h.mu.Unlock()
+	if err == nil {
+		err = renameio.WriteFile(h.path, append(b, '\n'), private.FileMode)
 	}
-	go func() {
-		if err := renameio.WriteFile(h.path, append(b, '\n'), private.FileMode); err != nil {
-			h.log.Error("what the printer can hold is not kept", "error", err)
-		}
-	}()
+	if err != nil {
+		h.log.Error("what the printer can hold is not kept", "error", err)
+	}
 }

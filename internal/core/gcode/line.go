@@ -144,7 +144,7 @@ func glued(command []byte, code Code, text []byte) (Code, bool) {
 // words reads the words behind a command.
 func (l *Line) words(command []byte, code Code, rest []byte) error {
 	joined := code.Letter == 'G' && (code.Number <= 3 || code.Number == 92) // in which E is never an exponent: no firmware could print
-	heats := code.Letter == 'M' && code.Traits()&Heats != 0
+	heats := !joined && code.Traits()&Heats != 0
 	number, behind := true, false // the last byte was of a number, the last word had one
 	for len(rest) > 0 {
 		b := rest[0]
@@ -159,7 +159,7 @@ func (l *Line) words(command []byte, code Code, rest []byte) error {
 			return uncertain(command, fmt.Sprintf("found %q where a word such as X10 was expected", firstRune(rest)))
 		case number && !joined && (letter == 'E' || letter == 'X'):
 			return uncertain(command, fmt.Sprintf("%c right behind a number could be part of it; put a blank between", letter))
-		case behind && heats && (letter == 'E' || letter == 'X') && !bytes.HasPrefix(rest[1:], []byte("-")):
+		case behind && heats && (letter == 'E' || letter == 'X' && code.Letter == 'M') && !bytes.HasPrefix(rest[1:], []byte("-")):
 			return uncertain(command, fmt.Sprintf("%c behind a number could be part of it where blanks do not count; put it first, or leave it out", letter))
 		case letter == 'G' || letter == 'M' || letter == 'N' && !code.Is('M', 110) || letter == 'T' && (joined || code.Letter == 'T'):
 			return uncertain(command, fmt.Sprintf("found a second command or a line number at %q", clip(rest)))

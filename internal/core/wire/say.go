@@ -10,20 +10,16 @@ import (
 	"diathermon/internal/core/gcode"
 )
 
-// newLine is a request with its number. What a firmware answers only when it is done
-// is slow.
+// newLine is a request with its number, and what its command does.
 func newLine(r Request, number int, own bool) line {
-	code := gcode.CodeOf([]byte(r.Command))
+	command := []byte(r.Command)
+	code, traits := gcode.CodeOf(command), gcode.TraitsOf(command)
 	return line{
 		Request: r, number: number, own: own,
-		slow: gcode.TraitsOf([]byte(r.Command))&gcode.Slow != 0, straight: code.Is('G', 0) || code.Is('G', 1), asks: code.Is('M', 105),
+		slow: traits&gcode.Slow != 0, awaits: traits&gcode.Awaits != 0,
+		straight: code.Is('G', 0) || code.Is('G', 1), asks: code.Is('M', 105),
 	}
 }
-
-// waitsForHeat tells the commands behind which nothing of a file is said until they
-// are done: a wait for heat can be broken off, and what the printer has read behind
-// it would then be carried out cold.
-func waitsForHeat(command string) bool { return gcode.TraitsOf([]byte(command))&gcode.Awaits != 0 }
 
 // warming reports whether a wait for heat is under way.
 func (c *Conversation) warming() bool { return c.base <= c.heats && c.heats < c.next }
@@ -260,7 +256,7 @@ func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 	if c.next == c.busyWith {
 		c.busyWith = -1
 	}
-	if waitsForHeat(r.Command) {
+	if l.awaits {
 		c.heats = c.next
 	}
 	c.next++

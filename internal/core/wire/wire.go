@@ -150,7 +150,8 @@ type line struct {
 	told   bool // the caller knows that it was taken
 	own    bool // of nobody's request
 
-	slow     bool // it waits by itself
+	slow     bool // it is answered only when it is done
+	awaits   bool // heat: what stands behind it in the file is not said before it is over, for a wait can be broken off, and what the printer has read by then would be carried out cold
 	straight bool // it is a straight move
 	asks     bool // it is the question
 }
