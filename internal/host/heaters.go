@@ -106,13 +106,13 @@ func (h *Host) study(at time.Time, r heat.Reading) {
 	if t.foreseen && !t.forecast.Never {
 		t.left = t.countdown.Show(now, r.Setpoint, max(t.forecast.Ready-(now-t.foreseenAt), 0))
 	}
-	if t.soak != nil {
-		if r.Setpoint != t.soak.Setpoint {
-			t.soak = nil
-		} else if before := t.soaking.Done; true {
-			if t.soaking = t.soak.Note(now, r); t.soaking.Done && !before {
-				h.message("message", fmt.Sprintf("the %s has soaked", r.Heater))
-			}
+	switch before := t.soaking.Done; {
+	case t.soak == nil:
+	case r.Setpoint != t.soak.Setpoint && h.warming == nil: // kept hot after its warm-up, until now
+		t.soak, t.soaking = nil, heat.SoakState{}
+	default:
+		if t.soaking = t.soak.Note(now, r); t.soaking.Done && !before {
+			h.message("message", fmt.Sprintf("the %s has soaked", r.Heater))
 		}
 	}
 	if r.Heater == heat.NozzleOf(h.point.Tool) {

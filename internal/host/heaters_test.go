@@ -354,3 +354,30 @@ func TestARunThatWasInterruptedOnItsWayBackStaysSoWhenEverythingIsCooled(t *test
 		}
 	})
 }
+
+func TestASoakWaitsThoughAReportOfOldComesAfterTheSetpointWasGiven(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		h, _ := work(t, folder{}, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
+		until(t, h, 10*time.Second, isLive)
+		w := heat.WarmUp{Name: "caps", Setpoints: map[heat.Heater]float64{heat.Bed: 30}, Order: heat.AtOnce, Soak: true, SoakFor: 3 * time.Minute}
+		for range 20 {
+			asked := make(chan error, 1)
+			go func() {
+				_, err := h.Say(t.Context(), "M105") // its answer still tells what was
+				asked <- err
+			}()
+			synctest.Wait()
+			if err := errors.Join(h.WarmUp(t.Context(), w), <-asked); err != nil {
+				t.Fatal(err)
+			}
+			b := until(t, h, 20*time.Minute, func(b host.Bench) bool { return b.WarmUp.Done })
+			if s := b.Heaters[1].Soaking; s == nil || !s.Done || s.Elapsed < w.SoakFor {
+				t.Fatalf("done after %s with the bed soaked as %+v", time.Since(b.WarmUp.Begun), s)
+			}
+			if err := h.Cool(t.Context()); err != nil {
+				t.Fatal(err)
+			}
+			until(t, h, time.Minute, func(b host.Bench) bool { return b.Heaters[1].Setpoint == 0 })
+		}
+	})
+}

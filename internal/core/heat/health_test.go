@@ -82,4 +82,9 @@ func TestASoakEndsWhenThePlateHasSettled(t *testing.T) {
 	if got := settledAt - thereAt; got < 3*time.Minute || got > 20*time.Minute {
 		t.Errorf("the plate had settled after %s", got)
 	}
+	r.Set(0, 55)
+	r.pass(time.Minute)
+	if timed.Note(r.now, heat.Reading{Heater: heat.Bed, Actual: 60, Setpoint: 60}).Done {
+		t.Error("another setpoint in between did not let it begin anew")
+	}
 }

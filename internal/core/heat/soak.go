@@ -41,8 +41,14 @@ const (
 	soakEvery    = 5 * time.Second
 )
 
-// Note takes a reading of the heater at a time on a clock that never jumps.
+// Note takes a reading of the heater at a time on a clock that never jumps. One
+// that tells another setpoint, be it of a moment before the heater was given the
+// soak's, lets the soak begin anew.
 func (s *Soak) Note(at time.Duration, r Reading) SoakState {
+	if r.Setpoint != s.Setpoint {
+		*s = Soak{For: s.For, Setpoint: s.Setpoint}
+		return SoakState{Left: -1, Excess: math.NaN()}
+	}
 	near := math.Abs(r.Actual-s.Setpoint) <= holdBand
 	if near && !s.there {
 		s.there, s.reached, s.checked = true, at, at
