@@ -49,7 +49,7 @@ func (h *Host) Start(ctx context.Context, name string, soak *heat.Soak) (RunNow,
 	err = h.ask(ctx, func() {
 		switch {
 		case h.job != nil:
-			refused = fmt.Errorf("%w: %s is %s; %s", ErrBusy, h.job.file.Name, h.job.record.State, h.job.wayOut())
+			refused = fmt.Errorf("%w: %s is %s; %s", ErrBusy, h.job.file.Name, h.state(), h.job.wayOut())
 			return
 		case !h.link.Live():
 			refused = fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
@@ -64,10 +64,7 @@ func (h *Host) Start(ctx context.Context, name string, soak *heat.Soak) (RunNow,
 			refused = fmt.Errorf("%w: %s gives the bed no setpoint, so that there is nothing to soak", ErrState, name)
 			return
 		}
-		if refused = h.begin(f, body); refused == nil {
-			if soak != nil {
-				h.soakFirst(*soak)
-			}
+		if refused = h.begin(f, body, soak); refused == nil {
 			now = *h.runNow()
 		}
 	})
@@ -86,13 +83,12 @@ func (h *Host) control(ctx context.Context, id string, f func(*job) error) (RunN
 	var now RunNow
 	var refused error
 	err := h.ask(ctx, func() {
-		if h.job == nil || id != "" && h.job.record.ID != id {
+		if h.job == nil || id != "" && h.job.life.Record().ID != id {
 			refused = ErrNoRun
 			return
 		}
 		refused = f(h.job)
 		now = *h.runNow()
-		h.leave()
 	})
 	return now, errors.Join(err, refused)
 }
@@ -100,26 +96,15 @@ func (h *Host) control(ctx context.Context, id string, f func(*job) error) (RunN
 // Hold keeps the run's lines back, lets those that the printer has be carried
 // out, and takes the nozzle off the part. Heaters stay.
 func (h *Host) Hold(ctx context.Context, id string) (RunNow, error) {
-	return h.control(ctx, id, func(j *job) error {
-		switch {
-		case j.record.State == run.Held && j.parking != returning:
-			return fmt.Errorf("%w: it is held already", ErrState)
-		case j.record.State == run.Interrupted:
-			return fmt.Errorf("%w: it is interrupted; %s", ErrState, j.wayOut())
-		}
-		return h.hold("held by hand")
+	return h.control(ctx, id, func(*job) error {
+		return h.step(run.Event{On: run.OnHold, Reason: "held by hand"})
 	})
 }
 
 // Resume lets a held run go on: it heats up, primes and comes back to where it
 // was held.
 func (h *Host) Resume(ctx context.Context, id string) (RunNow, error) {
-	return h.control(ctx, id, func(j *job) error {
-		if j.record.State == run.Interrupted {
-			return fmt.Errorf("%w: it is interrupted; it is picked up by a plan", ErrState)
-		}
-		return h.carryOn()
-	})
+	return h.control(ctx, id, func(*job) error { return h.step(run.Event{On: run.OnResume}) })
 }
 
 // Stop ends the run early with heaters and fan off and the nozzle off the part;
@@ -127,12 +112,11 @@ func (h *Host) Resume(ctx context.Context, id string) (RunNow, error) {
 // printer has done that.
 func (h *Host) Stop(ctx context.Context, id string) (RunNow, error) {
 	return h.control(ctx, id, func(j *job) error {
-		if j.record.State == run.Interrupted {
-			h.stop("given up")
-			return nil
+		reason := "stopped by hand"
+		if j.state() == run.Interrupted {
+			reason = "given up"
 		}
-		h.stop("stopped by hand")
-		return nil
+		return h.step(run.Event{On: run.OnStop, Reason: reason})
 	})
 }
 
@@ -153,7 +137,7 @@ func (h *Host) Halt(ctx context.Context) error {
 func (h *Host) Reconnect(ctx context.Context) error {
 	var refused error
 	err := h.ask(ctx, func() {
-		if h.job != nil && h.job.record.State != run.Interrupted {
+		if h.job != nil && h.state() != run.Interrupted {
 			refused = fmt.Errorf("%w: opening the port anew would end it", ErrBusy)
 			return
 		}
@@ -242,15 +226,15 @@ func sayable(line, command string) error {
 func (h *Host) situation() bounds.Situation {
 	s := bounds.Situation{Machine: h.cfg.Printer.machine(), At: h.point.State}
 	if j := h.job; j != nil {
-		s.Run, s.State, s.WayOut = j.file.Name, string(j.record.State), j.wayOut()
-		s.Parked = j.record.State == run.Held && j.parking == parked
+		s.Run, s.State, s.WayOut = j.file.Name, string(j.state()), j.wayOut()
+		s.Parked = j.life.Stage() == run.Parked
 	}
 	return s
 }
 
 // wayOut says what a person may do about a run that is in the way.
 func (j *job) wayOut() string {
-	if j.record.State == run.Interrupted {
+	if j.state() == run.Interrupted {
 		return "pick it up, or stop it to give it up"
 	}
 	return "hold it, stop it, or wait until it ends"

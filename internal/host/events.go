@@ -1,9 +1,8 @@
 package host
 
 import (
-	"context"
+	"encoding/json"
 	"fmt"
-	"maps"
 	"strings"
 	"time"
 
@@ -13,7 +12,7 @@ import (
 )
 
 // event gives meaning to what the conversation tells.
-func (h *Host) event(ctx context.Context, e wire.Event, device string) {
+func (h *Host) event(e wire.Event, device string) {
 	switch e.Kind {
 	case wire.Said:
 		h.traffic.add(true, e.Text)
@@ -39,16 +38,17 @@ func (h *Host) event(ctx context.Context, e wire.Event, device string) {
 		h.interrupt("the printer restarted in the middle of it", true)
 		h.forget()
 	case wire.Greeted:
-		h.greeted(ctx, e)
+		h.greeted(e)
 	case wire.Measured:
 		h.measured(e.Holds)
 	}
 }
 
 // greeted asks a printer that has just answered for its reports.
-func (h *Host) greeted(ctx context.Context, e wire.Event) {
+func (h *Host) greeted(e wire.Event) {
 	f := e.Firmware
 	h.firmware = f
+	h.told, _ = json.Marshal(f)
 	h.recall()
 	h.log.Info("printer", "firmware", f.Name, "machine", f.Machine, "capabilities", f.Capabilities)
 	if f.Capabilities["AUTOREPORT_TEMP"] {
@@ -63,13 +63,14 @@ func (h *Host) greeted(ctx context.Context, e wire.Event) {
 	if !h.haltsAtOnce() {
 		h.message("message", "this firmware reads an emergency stop only in its turn, behind what it has queued: keep the printer's switch in reach")
 	}
-	if h.job == nil || h.job.record.State != run.Interrupted {
-		return
+	if h.owesOff { // by a run that ended while the printer was out of reach
+		h.owesOff = false
+		h.allOff(func(error) {})
 	}
-	if e.Number >= 0 && !h.job.story.Lost {
-		h.rejoin(ctx, e.Number)
+	if e.Number >= 0 {
+		h.step(run.Event{On: run.OnKept, Number: e.Number})
 	} else {
-		h.forgotten("the printer has forgotten where it was")
+		h.step(run.Event{On: run.OnBlank, Reason: "the printer has forgotten where it was"})
 	}
 }
 
@@ -204,19 +205,15 @@ func (h *Host) mark(at time.Time, kind heat.MarkKind, heater heat.Heater, text s
 
 // taken follows a command that the printer has taken.
 func (h *Host) taken(e wire.Event) {
+	heats := false
 	if h.line.Parse([]byte(e.Request.Command)) == nil {
+		_, _, heats = run.Setpoint(&h.line, h.point.Tool)
 		h.pushedBy(func() { h.point.Apply(&h.line) })
-		if j := h.job; j != nil && j.cooled != nil && e.Request.Lane == wire.File && heats(e.Request.Command) {
-			j.cooled = maps.Clone(h.point.Setpoints) // it was under way when the heaters were turned off
-		}
 	}
 	if e.Request.Lane == wire.Manual {
 		h.answer(e.Request.Tag, e.Lines, nil)
-		return
-	}
-	if h.job != nil {
-		h.job.last = e.Number
-		h.progress()
+	} else {
+		h.progress(e, heats)
 	}
 }
 
@@ -235,13 +232,9 @@ func (h *Host) show() {
 		position := h.position
 		h.hub.publish(Update{Position: &position})
 	}
-	if j := h.job; j != nil && j.dirty {
-		j.dirty = false
+	if j := h.job; j != nil && j.shown != j.life.Record().Taken {
+		j.shown = j.life.Record().Taken
 		h.publishRun()
-		if now := time.Now(); now.Sub(j.noted) >= time.Second {
-			j.noted = now
-			h.note(run.Entry{Kind: run.Reached, Command: j.record.Taken, Number: j.last})
-		}
 	}
 }
 

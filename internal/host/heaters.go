@@ -34,7 +34,7 @@ type thermal struct {
 }
 
 // ErrAlarm means that an alarm waits for a person.
-var ErrAlarm = errors.New("an alarm has not been acknowledged")
+var ErrAlarm = run.ErrAlarm
 
 // ErrNoAlarm means that no such alarm waits.
 var ErrNoAlarm = errors.New("there is no such alarm")
@@ -147,7 +147,7 @@ func (h *Host) watchFlow(at time.Time, now time.Duration, r heat.Reading, m heat
 		f.rate += (fresh - f.rate) * min(dt/3, 1) // the printer's planner is a second or two behind
 		f.before, f.at = f.pushed, now
 	}
-	if h.cfg.Unguarded || h.job == nil || h.job.record.State != run.Running || h.cfg.FlowWatch == heat.FlowOff {
+	if h.cfg.Unguarded || h.job == nil || h.state() != run.Running || h.cfg.FlowWatch == heat.FlowOff {
 		f.watch.Reset()
 		f.state, f.used = heat.FlowState{Asked: f.rate, Seen: math.NaN()}, false
 		return
@@ -180,22 +180,15 @@ func (h *Host) raise(a heat.Alarm) {
 	h.message("alarm", a.Text)
 	h.decide("alarm %s of the %s, %s: %s", a.Guard, a.Heater, a.Action, a.Text)
 	h.log.Error("alarm", "guard", a.Guard, "heater", a.Heater, "action", a.Action, "text", a.Text)
-	going := h.job != nil && h.job.stop == "" && (h.job.record.State == run.Running || h.job.record.State == run.Warming || h.job.comingBack())
 	switch a.Action {
 	case heat.HoldRun:
-		if going {
-			h.hold(a.Text)
+		if h.job != nil && (h.state() == run.Running || h.state() == run.Warming || h.job.life.ComingBack()) {
+			h.step(run.Event{On: run.OnHold, Reason: a.Text})
 		}
 	case heat.CoolOff:
-		switch {
-		case going && h.job.comingBack():
-			h.cutReturn(a.Text)
-		case going:
-			h.hold(a.Text)
-		}
+		h.step(run.Event{On: run.OnCool, Reason: a.Text})
 		h.endWarmUp("an alarm")
 		if h.conv != nil {
-			h.coolHeld()
 			h.allOff(func(error) {})
 		}
 	case heat.HaltAll:
@@ -254,7 +247,7 @@ func (h *Host) mindHeaters() {
 			h.raise(heat.Alarm{At: now, Heater: name, Guard: heat.Silence, Action: heat.ActionOf(heat.Silence), Text: fmt.Sprintf("the %s is on and the printer has not reported it for %s: look at the cable and the printer", name, since.Round(time.Second))})
 		}
 	}
-	inUse := h.job != nil && (h.job.record.State != run.Interrupted || !h.job.bedUntil.IsZero()) || h.warming != nil || h.tuning != nil && h.tuning.Ended.IsZero()
+	inUse := h.job != nil && (h.state() != run.Interrupted || h.job.life.KeepsBed()) || h.warming != nil || h.tuning != nil && h.tuning.Ended.IsZero()
 	warn, off := h.leash.Look(h.now(), on, inUse)
 	switch {
 	case warn:

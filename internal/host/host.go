@@ -184,10 +184,10 @@ type Bench struct {
 
 // Errors that callers tell apart. Each comes wrapped in a text for the person.
 var (
-	ErrNotLive  = errors.New("the printer is not answering")
+	ErrNotLive  = run.ErrLive
 	ErrBusy     = bounds.ErrBusy
 	ErrNoRun    = errors.New("no such run is going on")
-	ErrState    = errors.New("the run is not in a state for that")
+	ErrState    = run.ErrState
 	ErrLine     = bounds.ErrLine
 	ErrHeater   = errors.New("there is no such heater")
 	ErrSetpoint = bounds.ErrSetpoint
@@ -226,7 +226,9 @@ type Host struct {
 	conv     *wire.Conversation // nil while no port is open
 	firmware wire.Firmware
 	clock    heat.Clock
+	told     []byte      // what it says of itself, as JSON
 	off      *turningOff // until every heater is off
+	owesOff  bool        // heaters and fan are turned off as soon as the printer answers
 	heaters  map[heat.Heater]*heat.Watch
 	seen     map[heat.Heater]time.Time
 	thermals map[heat.Heater]*thermal

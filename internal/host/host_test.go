@@ -158,9 +158,9 @@ type books struct{ *journal.Folder }
 
 func (b books) Begin(r run.Record) (host.Book, error) { return b.Folder.Begin(r) }
 
-func (b books) Unfinished() (*run.Story, host.Book, error) {
-	story, book, err := b.Folder.Unfinished()
-	return story, book, err
+func (b books) Unfinished() (*run.Life, host.Book, error) {
+	life, book, err := b.Folder.Unfinished()
+	return life, book, err
 }
 
 // work runs a host on what open opens until the test's end.

@@ -1,11 +1,9 @@
 package host
 
 import (
-	"maps"
 	"time"
 
 	"diathermon/internal/core/heat"
-	"diathermon/internal/core/run"
 )
 
 // turningOff follows heaters that are to be off until the printer reports that
@@ -21,6 +19,20 @@ const (
 	obeyWithin  = 15 * time.Second // before a person is told
 	urgeFor     = 2 * time.Minute
 )
+
+// turnOff turns heaters and fan off as soon as the printer answers, and calls done
+// when it has taken that.
+func (h *Host) turnOff(done func()) {
+	if !h.link.Live() {
+		h.owesOff = true
+		return
+	}
+	h.allOff(func(err error) {
+		if err == nil {
+			done()
+		}
+	})
+}
 
 // allOff turns every heater and the part fan off and calls done when the printer
 // has taken that. A wait for heat that is under way is broken off, and those that
@@ -38,19 +50,6 @@ func (h *Host) allOff(done func(error)) {
 		o.taken = true
 		done(err)
 	})
-}
-
-// coolHeld remembers the setpoints of a held run before its heaters are turned off,
-// until it has noted where it goes on and with which.
-func (h *Host) coolHeld() {
-	j := h.job
-	if j == nil || j.record.State != run.Held {
-		return
-	}
-	j.idled = true
-	if j.cooled == nil && (j.parking == settling || j.parking == leaving) {
-		j.cooled = maps.Clone(h.point.Setpoints)
-	}
 }
 
 // mindOff urges a printer that still has a setpoint after it was told to turn its

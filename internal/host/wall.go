@@ -1,6 +1,10 @@
 package host
 
-import "time"
+import (
+	"time"
+
+	"diathermon/internal/core/run"
+)
 
 // wall is what the computer's clock says, without the reading of the clock that
 // never jumps.
@@ -19,15 +23,5 @@ func (h *Host) mindClock() {
 		return
 	}
 	h.ahead = ahead
-	if h.job == nil {
-		return
-	}
-	r := &h.job.record
-	for _, t := range []*time.Time{&r.Created, &r.Started, &r.Laying} {
-		if !t.IsZero() {
-			*t = t.Add(moved)
-		}
-	}
-	h.cfg.Recorder.Run(*r)
-	h.publishRun()
+	h.step(run.Event{On: run.OnClock, By: moved})
 }

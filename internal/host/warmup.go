@@ -19,7 +19,7 @@ type warming struct {
 	heat.WarmUp
 	begun time.Time
 	given map[heat.Heater]bool // has its setpoint
-	then  func()               // when it is warm and soaked; nil: nothing
+	then  func()               // when it is over, however it ends; nil: nothing
 }
 
 // WarmUpNow is a warm-up that goes on.
@@ -67,17 +67,14 @@ func (h *Host) beginWarmUp(w heat.WarmUp, then func()) error {
 	return nil
 }
 
-// soakFirst lets the run wait for its bed before its first line.
-func (h *Host) soakFirst(s heat.Soak) {
-	j := h.job
-	w := heat.WarmUp{Name: "soak before the run", Setpoints: map[heat.Heater]float64{heat.Bed: j.file.Setpoints[heat.Bed]}, Order: heat.AtOnce, Soak: true, SoakFor: s.For}
-	if err := h.beginWarmUp(w, func() {}); err != nil {
+// soakBed lets the bed of a run soak for so long; 0: until it has settled.
+func (h *Host) soakBed(j *job, d time.Duration) {
+	over := func() { h.stepOf(j, run.Event{On: run.OnSoaked}) }
+	w := heat.WarmUp{Name: "soak before the run", Setpoints: map[heat.Heater]float64{heat.Bed: j.file.Setpoints[heat.Bed]}, Order: heat.AtOnce, Soak: true, SoakFor: d}
+	if err := h.beginWarmUp(w, over); err != nil {
 		h.message("error", fmt.Sprintf("%s begins without a soak: %v", j.file.Name, err))
-		return
+		over()
 	}
-	j.soaking = true
-	j.record.Started = h.wall()
-	h.moveTo(run.Warming, "the bed soaks before the first line")
 }
 
 // WarmUpFor returns the warm-up of a file's own setpoints.
@@ -104,14 +101,11 @@ func (h *Host) Cool(ctx context.Context) error {
 		switch {
 		case !h.link.Live():
 			refused = fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
-		case h.job != nil && h.job.record.State != run.Held && h.job.record.State != run.Interrupted:
+		case h.job != nil && h.state() != run.Held && h.state() != run.Interrupted:
 			refused = fmt.Errorf("%w: %s needs its heat; hold it or stop it first", ErrBusy, h.job.file.Name)
 		default:
 			h.endWarmUp("everything is to cool")
-			if h.job != nil && h.job.comingBack() {
-				h.cutReturn("everything was cooled by hand")
-			}
-			h.coolHeld()
+			h.step(run.Event{On: run.OnCool, Reason: "everything was cooled by hand"})
 			h.allOff(func(err error) { answered <- err })
 		}
 	})
@@ -131,13 +125,14 @@ func (h *Host) endWarmUp(why string) {
 	if h.warming == nil {
 		return
 	}
-	h.decide("warm-up %s ends: %s", h.warming.Name, why)
+	w := h.warming
+	h.decide("warm-up %s ends: %s", w.Name, why)
 	h.warming, h.heated = nil, true
-	if h.job != nil {
-		h.job.soaking = false
-	}
 	if t := h.thermals[heat.Bed]; t != nil && !t.soaking.Done {
 		t.soak, t.soaking = nil, heat.SoakState{}
+	}
+	if w.then != nil {
+		w.then()
 	}
 }
 
@@ -184,10 +179,8 @@ func (h *Host) goOnWarming() {
 			h.send(heat.SetCommand(heater, setpoint), nil)
 		}
 	}
-	if now := h.warmUpNow(); now.Done && w.then != nil {
-		then := w.then
+	if w.then != nil && h.warmUpNow().Done {
 		h.endWarmUp("done")
-		then()
 	}
 }
 

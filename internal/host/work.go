@@ -27,7 +27,7 @@ func (h *Host) Work(ctx context.Context) {
 	defer close(h.closed)
 	defer h.keepLearned()
 	defer func() {
-		if h.job != nil && h.job.book != nil {
+		if h.job != nil {
 			h.job.book.Close(true) // to be picked up when the host is back
 		}
 	}()
@@ -159,8 +159,8 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 	var closing <-chan time.Time
 	cool := false // at shutdown: no heater is left on
 	for !h.reopen {
-		h.carry(ctx, device)
-		if stopping == nil && cool && (h.job == nil || h.job.record.State == run.Interrupted) {
+		h.carry(device)
+		if stopping == nil && cool && (h.job == nil || h.state() == run.Interrupted) {
 			return nil
 		}
 		if due := h.conv.Deadline(); due > 0 {
@@ -169,8 +169,8 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 			deadline.Stop()
 		}
 		var lines chan []string
-		if h.job != nil && h.job.hungry() && h.conv.Wants() > 0 {
-			lines = h.job.lines
+		if h.job != nil && h.job.ahead.hungry() && h.conv.Wants() > 0 {
+			lines = h.job.ahead.lines
 		}
 		select { // a halt goes ahead of whatever else is there
 		case answer := <-h.halts:
@@ -189,7 +189,7 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 		case f := <-h.asks:
 			f()
 		case batch, more := <-lines:
-			h.job.take(batch, more)
+			h.job.ahead.take(batch, more)
 		case <-deadline.C:
 			h.conv.Tick(h.now())
 			if h.cfg.Baud == 0 && h.conv.Unheard() {
@@ -199,11 +199,10 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 		case <-show.C:
 			h.show()
 			h.poll()
-			h.idleNozzle()
+			h.step(run.Event{On: run.OnTime})
 			h.mindClock()
 			h.mindHeaters()
 			h.mindOff()
-			h.coolBed()
 			h.measure()
 		case err := <-failed:
 			return err
@@ -211,8 +210,8 @@ func (h *Host) talk(ctx context.Context, port io.ReadWriteCloser) error {
 			stopping = nil
 			closing = time.After(closingTime)
 			switch {
-			case h.job != nil && h.job.record.State != run.Interrupted: // its end turns the heaters off
-				h.stop("the host was shut down")
+			case h.job != nil && h.state() != run.Interrupted: // its end turns the heaters off
+				h.step(run.Event{On: run.OnStop, Reason: "the host was shut down"})
 				cool = true
 			case h.link.Live() && h.warm():
 				h.allOff(func(error) { cool = true })
@@ -251,7 +250,7 @@ func receive(port io.Reader, incoming chan<- []byte, failed chan<- error, over <
 // carry brings bytes to the port and events to their meaning until neither is
 // left, and feeds the run. What the journal must know of a line is in it before
 // the line is said.
-func (h *Host) carry(ctx context.Context, device string) {
+func (h *Host) carry(device string) {
 	for {
 		h.feed()
 		out, events := h.conv.Take()
@@ -268,33 +267,31 @@ func (h *Host) carry(ctx context.Context, device string) {
 			return
 		}
 		for _, e := range events {
-			h.event(ctx, e, device)
+			h.event(e, device)
 		}
-		h.leave()
 	}
 }
 
-// jot keeps in the run's journal what the lines' numbers mean.
+// jot tells the run, and by that its journal, what the lines' numbers mean.
 func (h *Host) jot(events []wire.Event) {
 	j := h.job
-	if j == nil || j.book == nil {
+	if j == nil {
 		return
 	}
-	said := 0
+	said := false
 	for _, e := range events {
-		switch {
-		case e.Kind != wire.Said || e.Again || e.Number < 0 || e.Number >= h.conv.Said():
+		if e.Kind != wire.Said || e.Again || e.Number < 0 || e.Number >= h.conv.Said() {
 			continue
-		case e.Request.Lane == wire.File && !e.Own:
-			j.said++
-		case j.record.State != run.Interrupted || j.rejoining:
-			h.note(run.Entry{Kind: run.Other, Number: e.Number, Text: e.Request.Command})
 		}
-		said = e.Number + 1
+		told := run.Event{On: run.OnOther, Number: e.Number, Text: e.Request.Command}
+		if e.Request.Lane == wire.File && !e.Own {
+			told = run.Event{On: run.OnSaid, Number: e.Number}
+		}
+		h.stepOf(j, told)
+		said = true
 	}
-	if said > 0 {
-		j.story.Said = max(j.story.Said, said)
-		j.book.Said(j.story.Said)
+	if said && h.job == j {
+		j.book.Said(j.life.Said())
 	}
 }
 
@@ -307,11 +304,9 @@ func (h *Host) halt(answer chan<- error) {
 	default: // four halts wait already before a port that takes nothing
 	}
 	answer <- nil
-	if h.job != nil {
-		h.endRun(run.Stopped, "halted")
-	}
+	h.step(run.Event{On: run.OnHalt})
 	for _, e := range events {
-		h.event(context.Background(), e, h.link.Device)
+		h.event(e, h.link.Device)
 	}
 	h.flight.add(markSent, out)
 	h.log.Warn("halted")

@@ -189,34 +189,33 @@ func (b *Book) Close(keep bool) {
 	}
 }
 
-// Unfinished returns the story of the run that was cut off last and its book to
-// write on in, or nil if there is none. Journals that cannot be read are moved
+// Unfinished returns the run that was cut off last and its book to write on in, or nil if there is none. Journals that cannot be read are moved
 // out of the way and named in the error; that is no reason not to go on.
-func (f *Folder) Unfinished() (*run.Story, *Book, error) {
+func (f *Folder) Unfinished() (*run.Life, *Book, error) {
 	paths, err := filepath.Glob(filepath.Join(f.dir, "*"+suffix))
 	if err != nil {
 		return nil, nil, err
 	}
 	slices.Sort(paths) // IDs are in the order of creation
 	var unread error
-	var story *run.Story
+	var life *run.Life
 	var book *Book
 	for i := len(paths) - 1; i >= 0; i-- {
-		if story != nil { // older ones were given up when a newer began
+		if life != nil { // older ones were given up when a newer began
 			os.Remove(paths[i])
 			continue
 		}
-		story, book, err = read(paths[i])
+		life, book, err = read(paths[i])
 		if err != nil {
 			os.Rename(paths[i], paths[i]+".unread")
 			unread = errors.Join(unread, fmt.Errorf("%s: %w", filepath.Base(paths[i]), err))
 		}
 	}
-	return story, book, unread
+	return life, book, unread
 }
 
 // read reads a journal up to its end or its first damaged line.
-func read(path string) (*run.Story, *Book, error) {
+func read(path string) (*run.Life, *Book, error) {
 	file, err := os.OpenFile(path, os.O_RDWR, 0)
 	if err != nil {
 		return nil, nil, err
@@ -234,7 +233,7 @@ func read(path string) (*run.Story, *Book, error) {
 		file.Close()
 		return nil, nil, errors.New("its first line is damaged")
 	}
-	story := &run.Story{}
+	life := &run.Life{}
 	at := int64(len(head))
 	for {
 		line, err := in.ReadString('\n')
@@ -242,13 +241,13 @@ func read(path string) (*run.Story, *Book, error) {
 		if err != nil || parse != nil { // zeros, or what a power cut left
 			break
 		}
-		if story.Record.ID == "" && e.Kind != run.Begins {
+		if life.Record().ID == "" && (e.Kind != run.Begins || e.Record == nil) {
 			break
 		}
-		story.Tell(e)
+		life.Tell(e)
 		at += int64(len(line))
 	}
-	if story.Record.ID == "" {
+	if life.Record().ID == "" {
 		file.Close()
 		return nil, nil, errors.New("its beginning is damaged")
 	}
@@ -257,10 +256,10 @@ func read(path string) (*run.Story, *Book, error) {
 		file.Close()
 		return nil, nil, err
 	}
-	story.Said = max(story.Said, said)
+	said = max(said, life.Said())
 	b := open(path, file)
 	if b.boot != boot {
-		story.Said += afterCut
+		said += afterCut
 	}
 	b.at, b.room, b.said = at, info.Size(), int64(len(head)-13)
 	// What a damaged tail leaves must not follow the next entry.
@@ -269,7 +268,8 @@ func read(path string) (*run.Story, *Book, error) {
 			b.failed = err
 		}
 	}
-	return story, b, nil
+	life.SaidBelow(said)
+	return life, b, nil
 }
 
 // Keep keeps the recording of a run, and the newest ones of others.

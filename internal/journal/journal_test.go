@@ -7,7 +7,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -27,21 +26,9 @@ func folder(t testing.TB) *Folder {
 }
 
 // entries are a run's, from its beginning to being held.
-func entries() []run.Entry {
-	back := run.Point{State: gcode.State{Modes: gcode.Modes{Feed: 40, RelativeExtruder: true}, At: gcode.Position{1, 2, 0.4, 7}, Homed: [3]bool{true, true, true}}, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}
-	return []run.Entry{
-		{Kind: run.Counts, Number: 5, Command: 0},
-		{Kind: run.Becomes, State: run.Warming},
-		{Kind: run.Other, Number: 9, Text: "M105"},
-		{Kind: run.Reached, Number: 14, Command: 9},
-		{Kind: run.Other, Number: 20, Text: "M104 S210"},
-		{Kind: run.Becomes, State: run.Held, Reason: "held by hand", Back: &back},
-	}
-}
-
-// written returns a folder with the journal of a run that was cut off, its file
-// and the story so far.
-func written(t testing.TB) (*Folder, string, run.Story) {
+// written returns a folder with the journal of a run that was cut off while it was
+// parked, its file and the run.
+func written(t testing.TB) (*Folder, string, *run.Life) {
 	t.Helper()
 	f := folder(t)
 	record := run.Record{ID: "0198-a", File: "knob.gcode", SHA256: "ab", State: run.Waiting, Created: time.Now().UTC(), Commands: 900}
@@ -49,32 +36,62 @@ func written(t testing.TB) (*Folder, string, run.Story) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	var story run.Story
-	story.Tell(run.Entry{Kind: run.Begins, Record: &record})
-	for _, e := range entries() {
-		if err := b.Note(e); err != nil {
+	life := run.New(run.Rules{Parking: run.Ordinary([3]float64{230, 230, 240})}, run.File{Name: "knob.gcode", Commands: 900, First: 9, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}, record)
+	m := run.Machine{Live: true, Next: 5, Printer: []byte(`{"Name":"Stand-in"}`), At: run.Point{State: gcode.State{Modes: gcode.Modes{Feed: 40, RelativeExtruder: true}, At: gcode.Position{1, 2, 0.4, 7}, Homed: [3]bool{true, true, true}}, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}}
+	var token uint64
+	step := func(e run.Event) {
+		m.Now += time.Second
+		effects, err := life.Step(e, m)
+		if err != nil {
 			t.Fatal(err)
 		}
-		story.Tell(e)
+		for _, e := range effects {
+			if e.Do == run.DoKeep {
+				if err := b.Note(e.Entry); err != nil {
+					t.Fatal(err)
+				}
+			}
+			token = max(token, e.Token)
+		}
+	}
+	step(run.Event{On: run.OnBegin})
+	for n := 5; n <= 20; n++ {
+		if n == 9 || n == 20 {
+			step(run.Event{On: run.OnOther, Number: n, Text: "M105"})
+			continue
+		}
+		step(run.Event{On: run.OnSaid, Number: n})
+		step(run.Event{On: run.OnTaken, Number: n})
+		step(run.Event{On: run.OnTime})
+	}
+	step(run.Event{On: run.OnHold, Reason: "held by hand"})
+	for life.Stage() != run.Parked {
+		step(run.Event{On: run.OnDone, Token: token})
 	}
 	b.Said(31)
-	story.Said = 31
+	life.SaidBelow(31)
 	b.Close(true)
-	return f, b.path, story
+	return f, b.path, life
+}
+
+// story is what a journal keeps of a run.
+func story(l *run.Life) string {
+	r := l.Record()
+	return fmt.Sprintf("%s %+v %+v %s", l.Stage(), r, l.Ledger(), l.Printer())
 }
 
 func TestARunThatWasCutOffIsFoundAsItWas(t *testing.T) {
 	f, _, want := written(t)
 	got, b, err := f.Unfinished()
-	if err != nil || !reflect.DeepEqual(*got, want) {
-		t.Fatalf("found %+v, %v\nwant %+v", got, err, want)
+	if err != nil || story(got) != story(want) {
+		t.Fatalf("found %s, %v\nwant %s", story(got), err, story(want))
 	}
-	if n := got.Commands(20); n != 14 { // 16 lines from 5 to 20, two of them not the file's
+	if n := got.Ledger().Commands(20); n != 14 { // 16 lines from 5 to 20, two of them not the file's
 		t.Errorf("line 20 is command %d of the file, want 14", n)
 	}
 	b.Note(run.Entry{Kind: run.Reached, Number: 30, Command: 24})
 	b.Close(true)
-	if got, b, err = f.Unfinished(); err != nil || got.Taken != 24 {
+	if got, b, err = f.Unfinished(); err != nil || got.Record().Taken != 24 {
 		t.Errorf("written on, it is %+v, %v", got, err)
 	}
 	b.Close(false)
@@ -99,20 +116,20 @@ func TestAJournalIsReadUpToWhereverItWasCutOrDamaged(t *testing.T) {
 				b = append(append(b, whole[cut]^0x21), whole[cut+1:]...)
 			}
 			os.WriteFile(path, b, 0o644)
-			story, book, err := f.Unfinished()
+			life, book, err := f.Unfinished()
 			switch {
-			case story == nil && cut >= first:
+			case life == nil && cut >= first:
 				t.Fatalf("cut at %d of %d, damaged %v: nothing is found: %v", cut, end, damage, err)
-			case story == nil:
+			case life == nil:
 				os.Remove(path + ".unread")
 				continue
-			case story.Record.ID != want.Record.ID || story.Taken > want.Taken:
-				t.Fatalf("cut at %d: found %+v", cut, story)
+			case life.Record().ID != want.Record().ID || life.Record().Taken > want.Record().Taken:
+				t.Fatalf("cut at %d: found %s", cut, story(life))
 			}
 			book.Note(run.Entry{Kind: run.Reached, Number: 40, Command: 33})
 			book.Close(true)
-			if story, book, err = f.Unfinished(); err != nil || story.Taken != 33 {
-				t.Fatalf("cut at %d and written on: found %+v, %v", cut, story, err)
+			if life, book, err = f.Unfinished(); err != nil || life.Record().Taken != 33 {
+				t.Fatalf("cut at %d and written on: found %s, %v", cut, story(life), err)
 			}
 			book.Close(true)
 		}
@@ -123,9 +140,9 @@ func TestAfterAPowerCutMoreMayHaveBeenSaid(t *testing.T) {
 	f, path, want := written(t)
 	whole, _ := os.ReadFile(path)
 	os.WriteFile(path, []byte(strings.Replace(string(whole), bootID(), "another-boot", 1)), 0o644)
-	story, b, err := f.Unfinished()
-	if err != nil || story.Said <= want.Said+1000 {
-		t.Errorf("found %+v, %v", story, err)
+	life, b, err := f.Unfinished()
+	if err != nil || life.Said() <= want.Said()+1000 {
+		t.Errorf("found %s, %v", story(life), err)
 	}
 	b.Close(false)
 }

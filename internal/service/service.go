@@ -81,9 +81,9 @@ type books struct{ *journal.Folder }
 func (b books) Begin(r run.Record) (host.Book, error) { return b.Folder.Begin(r) }
 
 // Unfinished returns the run that was cut off last.
-func (b books) Unfinished() (*run.Story, host.Book, error) {
-	story, book, err := b.Folder.Unfinished()
-	return story, book, err
+func (b books) Unfinished() (*run.Life, host.Book, error) {
+	life, book, err := b.Folder.Unfinished()
+	return life, book, err
 }
 
 // Start brings a service up. It must be closed.

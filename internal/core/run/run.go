@@ -17,7 +17,6 @@ package run
 
 import (
 	"errors"
-	"fmt"
 	"slices"
 	"time"
 )
@@ -38,28 +37,8 @@ const (
 	Interrupted State = "interrupted"
 )
 
-// follows is the table of allowed transitions.
-var follows = map[State][]State{
-	Waiting: {Warming, Running, Stopped, Broken, Interrupted},
-	Warming: {Running, Held, Ending, Stopped, Broken, Interrupted},
-	Running: {Held, Ending, Stopped, Broken, Interrupted},
-	Held:    {Warming, Running, Ending, Stopped, Broken, Interrupted},
-	Ending:  {Finished, Stopped, Broken, Interrupted},
-
-	Interrupted: {Warming, Running, Held, Ending, Stopped, Broken},
-}
-
 // Final reports whether nothing follows s.
-func (s State) Final() bool { return len(follows[s]) == 0 }
-
-// Next returns to if it may follow s, and otherwise an error in words for the
-// person who asked.
-func (s State) Next(to State) (State, error) {
-	if !slices.Contains(follows[s], to) {
-		return s, fmt.Errorf("the run is %s and cannot become %s", s, to)
-	}
-	return to, nil
-}
+func (s State) Final() bool { return s == Finished || s == Stopped || s == Broken }
 
 // ErrUnknown means that no run has the ID that was asked for.
 var ErrUnknown = errors.New("no such run")

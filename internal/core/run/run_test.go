@@ -2,38 +2,11 @@ package run_test
 
 import (
 	"math"
-	"slices"
 	"testing"
 	"time"
 
 	"diathermon/internal/core/run"
 )
-
-func TestOnlyTheTablesTransitionsAreAllowed(t *testing.T) {
-	all := []run.State{run.Waiting, run.Warming, run.Running, run.Held, run.Ending, run.Finished, run.Stopped, run.Broken, run.Interrupted}
-	allowed := map[run.State][]run.State{
-		run.Waiting: {run.Warming, run.Running, run.Stopped, run.Broken, run.Interrupted},
-		run.Warming: {run.Running, run.Held, run.Ending, run.Stopped, run.Broken, run.Interrupted},
-		run.Running: {run.Held, run.Ending, run.Stopped, run.Broken, run.Interrupted},
-		run.Held:    {run.Warming, run.Running, run.Ending, run.Stopped, run.Broken, run.Interrupted},
-		run.Ending:  {run.Finished, run.Stopped, run.Broken, run.Interrupted},
-
-		run.Interrupted: {run.Warming, run.Running, run.Held, run.Ending, run.Stopped, run.Broken},
-	}
-	for _, from := range all {
-		for _, to := range all {
-			got, err := from.Next(to)
-			if want := slices.Contains(allowed[from], to); (err == nil) != want {
-				t.Errorf("%s to %s: %v, want allowed %v", from, to, err, want)
-			} else if want && got != to || !want && got != from {
-				t.Errorf("%s to %s led to %s", from, to, got)
-			}
-		}
-		if final := len(allowed[from]) == 0; from.Final() != final {
-			t.Errorf("%s is final: %v", from, from.Final())
-		}
-	}
-}
 
 func TestProgressIsMeasuredInTime(t *testing.T) {
 	marks := []run.Mark{{Command: 10, Seconds: 5, Z: 0.2}, {Command: 20, Seconds: 45, Z: 0.4}, {Command: 30, Seconds: 95, Z: 0.6}}

@@ -22,16 +22,17 @@ func TestAFileIsReplayedUpToACommand(t *testing.T) {
 	}
 }
 
-func TestAStoryIsReplayedWithWhatWasSaidBetweenTheLines(t *testing.T) {
-	var s run.Story
+func TestLinesAreReplayedWithWhatWasSaidBetweenTheLines(t *testing.T) {
+	var life run.Life
 	for _, e := range []run.Entry{
 		{Kind: run.Begins, Record: &run.Record{ID: "a"}},
 		{Kind: run.Counts, Number: 10},
 		{Kind: run.Other, Number: 13, Text: "M105"},
 		{Kind: run.Other, Number: 15, Text: "M104 S190"}, // by hand
 	} {
-		s.Tell(e)
+		life.Tell(e)
 	}
+	s := life.Ledger()
 	for number, want := range map[int]struct {
 		command int
 		x       float64

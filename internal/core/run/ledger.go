@@ -1,0 +1,76 @@
+package run
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"maps"
+
+	"diathermon/internal/core/gcode"
+)
+
+// A Ledger tells what the numbers of a run's lines mean: from Number on, those that
+// are not in Others are the file's commands after the first Before, in order.
+type Ledger struct {
+	Said   int // line numbers that may have been used; all below
+	Number int
+	Before int
+	Others map[int]string
+}
+
+// clone returns a copy that shares nothing with l.
+func (l Ledger) clone() Ledger {
+	l.Others = maps.Clone(l.Others)
+	return l
+}
+
+// Commands returns how many of the file's commands a printer has taken whose
+// last line has that number.
+func (l Ledger) Commands(number int) int {
+	n := l.Before
+	for at := l.Number; at <= number; at++ {
+		if _, other := l.Others[at]; !other {
+			n++
+		}
+	}
+	return n
+}
+
+// Replay returns the point that a printer has come to whose last line has that
+// number: the file's commands, and those that were said between them.
+func (l Ledger) Replay(file io.Reader, number int) (Point, error) {
+	in := bufio.NewReaderSize(file, 64<<10)
+	p, err := Replay(in, l.Before)
+	if err != nil {
+		return p, err
+	}
+	var line gcode.Line
+	apply := func(command string) {
+		if line.Parse([]byte(command)) == nil {
+			p.Apply(&line)
+		}
+	}
+	rest := Commands(in)
+	for at := l.Number; at <= number; at++ {
+		if other, is := l.Others[at]; is {
+			apply(other)
+			continue
+		}
+		command, ok := rest()
+		if !ok {
+			return p, fmt.Errorf("the file ends before line %d", at)
+		}
+		apply(command)
+	}
+	return p, nil
+}
+
+// Trims applies to a point what a person has changed of speed and flow.
+func (l Ledger) Trims(p *Point) {
+	var line gcode.Line
+	for number := l.Number; number < l.Said; number++ {
+		if text, ok := l.Others[number]; ok && line.Parse([]byte(text)) == nil && (line.Is('M', 220) || line.Is('M', 221)) {
+			p.Apply(&line)
+		}
+	}
+}
