@@ -158,7 +158,7 @@ func (h *Host) carryOut(j *job, e run.Effect) {
 	case run.DoUrge:
 		h.urgent(e.Command)
 	case run.DoReplay:
-		h.replayTo(j, e.Number)
+		h.replayTo(j, e.Number, e.After)
 	case run.DoPoint:
 		h.point = e.Point
 	case run.DoOff:

@@ -81,13 +81,13 @@ func (h *Host) interrupt(reason string, lost bool) {
 
 // replayTo reads the run's file up to what a line's number leads to, and lets the run
 // go on from there.
-func (h *Host) replayTo(j *job, number int) {
+func (h *Host) replayTo(j *job, number, after int) {
 	conv, ledger := h.conv, j.life.Ledger()
 	h.decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Record().Taken)
 	go func() {
-		point, rest, err := h.replay(context.Background(), j.file, func(in *bufio.Reader) (run.Point, error) { return ledger.Replay(in, number) })
+		lead, rest, err := replay(context.Background(), h.cfg.Files, j.file, func(in *bufio.Reader) (run.Replayed, error) { return ledger.Replay(in, number, after) })
 		answered := h.ask(context.Background(), func() {
-			e := run.Event{On: run.OnReplayed, Point: point}
+			e := run.Event{On: run.OnReplayed, Lead: lead}
 			switch {
 			case h.job != j || h.conv != conv || j.life.Stage() != run.Rejoining:
 				rest.close()
@@ -96,7 +96,7 @@ func (h *Host) replayTo(j *job, number int) {
 				h.log.Error("reading the file again", "error", err)
 				e.Reason = err.Error()
 			default:
-				j.fed, j.leads, j.ahead = j.life.Record().Taken, point.State, rest.ahead()
+				j.fed, j.leads, j.ahead = j.life.Record().Taken, lead.State, rest.ahead()
 			}
 			h.step(e)
 		})
@@ -121,18 +121,18 @@ func (r *rest) close() {
 func (r *rest) ahead() *ahead { return readAhead(r.in, r.body) }
 
 // replay opens a file, lets f read it up to some command, and returns the rest.
-func (h *Host) replay(ctx context.Context, f toolpath.File, read func(*bufio.Reader) (run.Point, error)) (run.Point, *rest, error) {
-	body, err := h.cfg.Files.Open(ctx, f)
+func replay[P any](ctx context.Context, files Files, f toolpath.File, read func(*bufio.Reader) (P, error)) (P, *rest, error) {
+	body, err := files.Open(ctx, f)
 	if err != nil {
-		return run.Point{}, nil, err
+		return *new(P), nil, err
 	}
 	in := bufio.NewReaderSize(body, 64<<10)
-	point, err := read(in)
+	lead, err := read(in)
 	if err != nil {
 		body.Close()
-		return point, nil, err
+		return lead, nil, err
 	}
-	return point, &rest{in, body}, nil
+	return lead, &rest{in, body}, nil
 }
 
 // A Choice says where a run is picked up. Zero fields leave it to the plan.
@@ -183,14 +183,14 @@ func (h *Host) plan(ctx context.Context, id string, c Choice) (run.Plan, *rest, 
 	case math.IsNaN(c.Height) && aside:
 		c.Height = left
 	case math.IsNaN(c.Height): // a printer that is kept busy is as far behind as its planner is long
-		was, rest, err := h.replay(ctx, file, to(max(taken-plannerHolds, 0)))
+		was, rest, err := replay(ctx, h.cfg.Files, file, to(max(taken-plannerHolds, 0)))
 		if err != nil {
 			return run.Plan{}, nil, err
 		}
 		rest.close()
 		c.Height = was.Machine()[gcode.Z]
 	}
-	at, rest, err := h.replay(ctx, file, to(command))
+	at, rest, err := replay(ctx, h.cfg.Files, file, to(command))
 	if err != nil {
 		return run.Plan{}, nil, err
 	}

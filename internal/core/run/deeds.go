@@ -93,11 +93,19 @@ func (l *Life) askedByFile(reason string, m Machine) {
 // stillTaken follows the lines under way. One that heats was on its way as the
 // heaters were turned off.
 func (l *Life) stillTaken(heats bool, m Machine) {
-	if s := l.stage.(settling); s.Cooled != nil && heats {
-		s.Cooled = maps.Clone(m.At.Setpoints)
-		l.stage = s
+	switch s := l.stage.(type) {
+	case settling:
+		if s.Cooled != nil && heats {
+			s.Cooled = maps.Clone(m.At.Setpoints)
+			l.enter(s, l.record.Reason, m)
+		}
+		l.settled(m)
+	case paused:
+		if s.Cooled != nil && heats {
+			s.Cooled = maps.Clone(m.At.Setpoints)
+			l.enter(s, l.record.Reason, m)
+		}
 	}
-	l.settled(m)
 }
 
 // leave goes on with the way off the part: first every move is made, which shows
@@ -192,6 +200,16 @@ func (h *held) remember(m Machine) {
 	if h.Cooled == nil {
 		h.Cooled = maps.Clone(m.At.Setpoints)
 	}
+}
+
+// heatedBy remembers what lines have heated to that were taken while nobody saw it:
+// they were on their way as the heaters were turned off.
+func (h held) heatedBy(heats map[heat.Heater]float64) held {
+	if h.Cooled != nil {
+		h.Cooled = maps.Clone(h.Cooled)
+		maps.Copy(h.Cooled, heats)
+	}
+	return h
 }
 
 // idle lets the nozzle of a run that is parked for long go cold; the bed stays.
@@ -425,9 +443,10 @@ func (l *Life) rejoin(number int, m Machine) {
 		return
 	}
 	taken := min(l.ledger.Commands(number), l.file.Commands)
+	after := l.last
 	l.record.Taken, l.said, l.last = taken, taken, number
 	l.enter(rejoining{absent: s.absent}, l.record.Reason, m)
-	l.do(Effect{Do: DoReplay, Number: number})
+	l.do(Effect{Do: DoReplay, Number: number, After: after})
 }
 
 // replayed lets every move be made and asks where the printer is then.
@@ -437,7 +456,8 @@ func (l *Life) replayed(e Event, m Machine) {
 		l.enter(s, "the file cannot be read again: "+e.Reason, m)
 		return
 	}
-	l.do(Effect{Do: DoPoint, Point: e.Point})
+	l.do(Effect{Do: DoPoint, Point: e.Lead.Point})
+	s.heats = e.Lead.Given
 	s.errand = l.errand([]string{"M400", "M114"})
 	l.stage = s
 }
@@ -470,10 +490,10 @@ func (l *Life) compare(e Event, m Machine) {
 		l.enter(was, s.Reason, m)
 		return
 	case settling:
-		l.settle(was.held, Wish{}, s.Reason, m)
+		l.settle(was.heatedBy(s.heats), Wish{}, s.Reason, m)
 		return
 	case paused:
-		l.enter(was, s.Reason, m)
+		l.enter(paused{was.heatedBy(s.heats)}, s.Reason, m)
 		return
 	case soaking:
 		if cold == "" && !l.rules.ByHand {

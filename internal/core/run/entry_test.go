@@ -41,12 +41,12 @@ func TestLinesAreReplayedWithWhatWasSaidBetweenTheLines(t *testing.T) {
 		if n := s.Commands(number); n != want.command {
 			t.Errorf("line %d is command %d, want %d", number, n, want.command)
 		}
-		p, err := s.Replay(strings.NewReader(file), number)
+		p, err := s.Replay(strings.NewReader(file), number, 14)
 		if err != nil || p.At[0] != want.x || p.Nozzle() != want.nozzle {
 			t.Errorf("line %d leads to X %g and %g °C, %v; want %+v", number, p.At[0], p.Nozzle(), err, want)
 		}
 	}
-	if _, err := s.Replay(strings.NewReader(file), 99); err == nil {
+	if _, err := s.Replay(strings.NewReader(file), 99, 0); err == nil {
 		t.Error("a line beyond the file's end leads somewhere")
 	}
 }

@@ -5,13 +5,8 @@ import (
 	"fmt"
 )
 
-// Kept tells all that the journal keeps of a run but how far it has come.
+// Kept tells what the journal keeps of a run's stage and of its lines.
 func Kept(l *Life) string {
 	data, err := json.Marshal(kept{l.stage})
-	r := l.record
-	r.Taken, r.Ended = 0, r.Ended.Truncate(0)
-	if r.Ended.IsZero() || l.Stage() == Over { // the entry's own time tells
-		r.Ended = r.Created
-	}
-	return fmt.Sprintf("%s %v %+v %d %d %d", data, err, r, l.ledger.Number, l.ledger.Before, len(l.ledger.Others))
+	return fmt.Sprintf("%s %v, from line %d, command %d, %d others", data, err, l.ledger.Number, l.ledger.Before, len(l.ledger.Others))
 }

@@ -7,6 +7,7 @@ import (
 	"maps"
 
 	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
 )
 
 // A Ledger tells what the numbers of a run's lines mean: from Number on, those that
@@ -36,18 +37,26 @@ func (l Ledger) Commands(number int) int {
 	return n
 }
 
+// A Replayed is what lines lead to.
+type Replayed struct {
+	Point
+	Given map[heat.Heater]float64 // setpoints that the file's lines gave behind some line
+}
+
 // Replay returns the point that a printer has come to whose last line has that
-// number: the file's commands, and those that were said between them.
-func (l Ledger) Replay(file io.Reader, number int) (Point, error) {
+// number: the file's commands, and those that were said between them. It tells the
+// setpoints that the file's own gave behind line after.
+func (l Ledger) Replay(file io.Reader, number, after int) (Replayed, error) {
 	in := bufio.NewReaderSize(file, 64<<10)
 	p, err := Replay(in, l.Before)
+	out := Replayed{Point: p, Given: map[heat.Heater]float64{}}
 	if err != nil {
-		return p, err
+		return out, err
 	}
 	var line gcode.Line
 	apply := func(command string) {
 		if line.Parse([]byte(command)) == nil {
-			p.Apply(&line)
+			out.Apply(&line)
 		}
 	}
 	rest := Commands(in)
@@ -58,11 +67,15 @@ func (l Ledger) Replay(file io.Reader, number int) (Point, error) {
 		}
 		command, ok := rest()
 		if !ok {
-			return p, fmt.Errorf("the file ends before line %d", at)
+			return out, fmt.Errorf("the file ends before line %d", at)
 		}
+		tool := out.Tool
 		apply(command)
+		if h, v, gives := Setpoint(&line, tool); gives && at > after && heats(command) {
+			out.Given[h] = v
+		}
 	}
-	return p, nil
+	return out, nil
 }
 
 // Trims applies to a point what a person has changed of speed and flow.

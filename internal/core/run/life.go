@@ -77,7 +77,7 @@ const (
 	OnReset                // it has started anew in the middle, because of Reason
 	OnKept                 // it answers and has kept its place: Number is the last line it took
 	OnBlank                // it answers and has forgotten everything, because of Reason
-	OnReplayed             // the file has been read up to where the printer is: Point; or not, because of Reason
+	OnReplayed             // the file has been read up to where the printer is: Lead; or not, because of Reason
 	OnTime                 // time passes
 	OnClock                // the computer's clock was set, By so much
 	OnBack                 // the host is back, having been away in the middle of the run
@@ -94,7 +94,7 @@ type Event struct {
 	Heats  bool // the line gives a heater a setpoint
 	Soak   *time.Duration
 	Plan   Plan
-	Point  Point
+	Lead   Replayed
 	Where  *gcode.Position
 	By     time.Duration
 }
@@ -111,7 +111,7 @@ const (
 	DoSkip                // the file's line that asked is done with
 	DoSay                 // say Command and tell with Token when the printer has taken it
 	DoUrge                // say Command ahead of everything
-	DoReplay              // read the file up to what line Number leads to, and on from there
+	DoReplay              // read the file up to what line Number leads to, and on from there; tell what it heats behind line After
 	DoPoint               // the machine is at Point
 	DoOff                 // turn heaters and fan off, as soon as the printer answers, and tell when it has taken that
 	DoSoak                // heat the bed and hold it there for Soak; 0: until it has settled
@@ -130,6 +130,7 @@ type Effect struct {
 	Command string
 	Token   uint64
 	Number  int
+	After   int
 	Point   Point
 	Soak    time.Duration
 	Mark    heat.MarkKind
@@ -191,7 +192,7 @@ func (l *Life) Tell(e Entry) {
 		l.stage = s
 		l.record.State, l.record.Reason = e.State, e.Reason
 		if e.Stage.stage != nil {
-			l.record.Started, l.record.Laying = e.Started, e.Laying
+			l.record.Started = e.Started
 			l.reached(e)
 		}
 	case Lost:
@@ -201,6 +202,9 @@ func (l *Life) Tell(e Entry) {
 
 func (l *Life) reached(e Entry) {
 	l.record.Taken, l.last, l.noted = e.Command, e.Number, e.Command
+	if !e.Laying.IsZero() {
+		l.record.Laying = e.Laying
+	}
 	l.said = max(l.said, e.Command)
 	if e.Command > l.ledger.Before {
 		l.ledger.Said = max(l.ledger.Said, e.Number+1)
@@ -295,7 +299,7 @@ func (l *Life) step(e Event, m Machine) error {
 		l.settle(held{Soak: l.soak(), Cooled: maps.Clone(m.At.Setpoints)}, Wish{}, e.Reason, m)
 	case is{Soaking, OnPause}, is{Heating, OnPause}, is{Drawing, OnPause}:
 		l.enter(paused{held{Soak: l.soak()}}, "the printer has paused by itself", m)
-	case is{Settling, OnTaken}:
+	case is{Settling, OnTaken}, is{Paused, OnTaken}:
 		l.stillTaken(e.Heats, m)
 	case is{Leaving, OnDone}:
 		l.leave(e, m)
@@ -394,12 +398,12 @@ func (l *Life) count(e Event, m Machine) {
 		l.record.Taken++
 		l.last = e.Number
 		if l.record.Laying.IsZero() && l.file.First > 0 && l.record.Taken >= l.file.First {
-			l.record.Laying = m.Wall
+			l.keep(l.far(m.Wall), m)
 		}
 	case OnTime:
 		if l.record.Taken != l.noted && m.Now-l.notedAt >= noteEvery {
 			l.notedAt = m.Now
-			l.keep(Entry{Kind: Reached, Command: l.record.Taken, Number: l.last}, m)
+			l.keep(l.far(l.record.Laying), m)
 		}
 	case OnClock:
 		for _, t := range []*time.Time{&l.record.Created, &l.record.Started, &l.record.Laying} {
@@ -409,6 +413,12 @@ func (l *Life) count(e Event, m Machine) {
 		}
 		l.do(Effect{Do: DoShow})
 	}
+}
+
+// far is an entry that tells how far the run has come, and when it laid its first
+// plastic.
+func (l *Life) far(laying time.Time) Entry {
+	return Entry{Kind: Reached, Command: l.record.Taken, Number: l.last, Laying: laying}
 }
 
 // noteEvery is how often, at most, the journal is told how far the run has come.

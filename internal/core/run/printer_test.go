@@ -33,7 +33,6 @@ type printer struct {
 	speed, flow float64
 
 	moved func(m move, from [4]float64) // tells a move that was made
-	did   func(o order)                 // tells any other command that was carried out
 }
 
 type order struct {
@@ -53,7 +52,7 @@ func newPrinter() *printer {
 
 // reset is what a power cut does: the head and the heat stay where they are.
 func (p *printer) reset() {
-	*p = printer{early: p.early, atOnce: p.atOnce, head: p.head, actual: p.actual, expects: 1, feed: 50, speed: 100, flow: 100, moved: p.moved, did: p.did}
+	*p = printer{early: p.early, atOnce: p.atOnce, head: p.head, actual: p.actual, expects: 1, feed: 50, speed: 100, flow: 100, moved: p.moved}
 	for i := range 3 {
 		p.shift[i] = p.head[i] // it believes to be at zero
 	}
@@ -155,8 +154,7 @@ const planner = 8
 // pass lets time pass up to now.
 func (p *printer) pass(now, step time.Duration) {
 	for i := range p.actual {
-		to := max(p.set[i], 20)
-		p.actual[i] += math.Copysign(min(math.Abs(to-p.actual[i]), 40*step.Seconds()), to-p.actual[i])
+		p.actual[i] = min(p.actual[i]+40*step.Seconds(), max(p.actual[i]-5*step.Seconds(), p.set[i], 20))
 	}
 	if p.dead {
 		return
@@ -235,7 +233,6 @@ func (p *printer) carryOut(now time.Duration) bool {
 		}
 	}
 	p.set1(code, w)
-	p.did(o)
 	if code == "M114" {
 		var at [4]float64
 		for i := range at {

@@ -107,8 +107,8 @@ type world struct {
 	earlier int         // numbers that an earlier conversation may have used
 	open    bool        // the file's lane
 	drawn   int         // the file's moves that were made, and the last other command
-	fresh   bool        // the next of the file's lines is the first since the run was picked up
-	gentle  bool        // nothing was broken off since the last of the file's moves
+	top     float64     // how high the part is, mm
+	broken  bool        // the moves that were planned have been broken off: what is left of the file in the printer begins elsewhere
 	stopped bool        // by a person or a guard, with the printer in reach
 	wrong   error
 }
@@ -128,7 +128,7 @@ func newWorld(seed int64) *world {
 	}
 	w.p = newPrinter()
 	w.p.early, w.p.atOnce = rng.IntN(2) == 0, rng.IntN(2) == 0
-	w.p.moved, w.p.did = w.moved, w.did
+	w.p.moved = w.moved
 	w.connect(false)
 	return w
 }
@@ -155,8 +155,8 @@ func (w *world) write() {
 	layers, e := 1+w.rng.IntN(3), 0.0
 	w.file.Part = run.Part{Min: [3]float64{80, 80, 0.2}, Max: [3]float64{120, 120, 0.2 * float64(layers)}}
 	for layer := range layers {
-		w.marks = append(w.marks, run.Mark{Command: len(w.lines), Seconds: float64(len(w.lines)), Z: 0.2 * float64(layer+1)})
 		say("G1 Z%.1f F600", 0.2*float64(layer+1))
+		w.marks = append(w.marks, run.Mark{Command: len(w.lines), Seconds: float64(len(w.lines)), Z: 0.2 * float64(layer+1)})
 		for range 3 + w.rng.IntN(8) {
 			x, y := 80+w.rng.Float64()*40, 80+w.rng.Float64()*40
 			if !warm {
@@ -177,26 +177,29 @@ func (w *world) write() {
 		}
 	}
 	say("M107")
+	say("M400")
 	say("M104 S0")
 	say("M140 S0")
 	w.file.Name, w.file.Commands = "knob.gcode", len(w.lines)
 	p := newPrinter()
 	p.early = true
 	p.moved = func(m move, _ [4]float64) { w.expected[m.number] = m.to }
-	p.did = func(order) {}
 	w.expected = make([][4]float64, len(w.lines))
-	for i, l := range w.lines {
+	now := time.Duration(0)
+	toTheEnd := func() {
 		for len(p.queue)+len(p.moves) > 0 {
-			p.pass(1<<62, time.Hour)
+			now += time.Minute
+			p.pass(now, time.Minute)
 		}
+	}
+	for i, l := range w.lines {
+		toTheEnd()
 		w.expected[i] = p.head
 		if !strings.HasPrefix(l, "M0 ") {
 			p.queue = append(p.queue, order{i, l})
 		}
 	}
-	for len(p.queue)+len(p.moves) > 0 {
-		p.pass(1<<62, time.Hour)
-	}
+	toTheEnd()
 	for i := range w.lines {
 		if i > 0 && !strings.HasPrefix(w.lines[i], "G0") && !strings.HasPrefix(w.lines[i], "G1") && w.lines[i] != "G28" {
 			w.expected[i] = w.expected[i-1]
@@ -439,7 +442,7 @@ func (w *world) step(e run.Event) error {
 		w.do(e)
 	}
 	if w.life == life {
-		w.look()
+		w.look(len(effects) > 0)
 	}
 	return err
 }
@@ -460,7 +463,6 @@ func (w *world) do(e run.Effect) {
 		}
 	case run.DoSkip:
 		w.fed++
-		w.drawn = max(w.drawn, w.fed-1)
 	case run.DoSay:
 		w.say(e.Command, func(lines []string) {
 			if e.Token == 0 {
@@ -476,16 +478,16 @@ func (w *world) do(e run.Effect) {
 		})
 	case run.DoUrge:
 		w.tags++
-		w.gentle = false
+		w.broken = w.broken || e.Command == "M410"
 		w.conv.Send(w.now, wire.Request{Lane: wire.Manual, Command: e.Command, Tag: w.tags, Urgent: true})
 	case run.DoReplay:
 		ledger := w.life.Ledger()
-		point, err := ledger.Replay(strings.NewReader(strings.Join(w.lines, "\n")), e.Number)
+		lead, err := ledger.Replay(strings.NewReader(strings.Join(w.lines, "\n")), e.Number, e.After)
 		if err != nil {
 			w.fail("replaying up to line %d: %v", e.Number, err)
 		}
 		w.fed = w.life.Record().Taken
-		w.step(run.Event{On: run.OnReplayed, Point: point})
+		w.step(run.Event{On: run.OnReplayed, Lead: lead})
 	case run.DoPoint:
 		w.point = e.Point
 	case run.DoOff:
@@ -542,9 +544,14 @@ func (w *world) journal(e run.Entry) {
 }
 
 // look is what holds after every step.
-func (w *world) look() {
-	if got, want := run.Kept(w.shadow), run.Kept(w.life); got != want {
-		w.fail("the journal tells %s\nand the run is %s", got, want)
+func (w *world) look(kept bool) {
+	if got, want := w.shadow.Record(), w.life.Record(); got.State != want.State || got.Reason != want.Reason || !got.Started.Equal(want.Started) || !got.Laying.Equal(want.Laying) {
+		w.fail("the journal tells %+v\nand the run is %+v", got, want)
+	}
+	if kept {
+		if got, want := run.Kept(w.shadow), run.Kept(w.life); got != want {
+			w.fail("the journal tells %s\nand the run is %s", got, want)
+		}
 	}
 	if w.open && !w.stage().Open() {
 		w.fail("the file's lane is open")
@@ -563,15 +570,15 @@ func (w *world) moved(m move, from [4]float64) {
 	}
 	if ours {
 		w.drew(k, m, from)
+		if filament > 0 {
+			w.top = max(w.top, m.to[2])
+		}
 		return
 	}
 	// The run's own ways keep off the part.
 	part := w.file.Part
 	over := m.to[0] > part.Min[0]-2 && m.to[0] < part.Max[0]+2 && m.to[1] > part.Min[1]-2 && m.to[1] < part.Max[1]+2
-	top := 0.0
-	if w.drawn >= 0 && w.drawn < len(w.expected) {
-		top = w.expected[w.drawn][2]
-	}
+	top := w.top
 	across := math.Hypot(m.to[0]-from[0], m.to[1]-from[1]) > 0.01
 	if top > 0 && over && m.to[2] < top-0.001 {
 		w.fail("%q goes down to %.2f into a part that is %.2f high", m.text, m.to[2], top)
@@ -586,8 +593,11 @@ func (w *world) moved(m move, from [4]float64) {
 
 // drew looks at a move of the file's: it begins where the one before it ended.
 func (w *world) drew(k int, m move, from [4]float64) {
+	if w.broken {
+		return
+	}
 	want, to := w.expected[k], m.to
-	if k > 0 && !w.fresh {
+	if k > 0 {
 		before := w.expected[k-1]
 		for i := range 3 {
 			if math.Abs(from[i]-before[i]) > 0.011 {
@@ -597,7 +607,7 @@ func (w *world) drew(k int, m move, from [4]float64) {
 		}
 	}
 	for i := range 3 {
-		if math.Abs(to[i]-want[i]) > 0.011 && !(w.fresh && i == 2 && to[i] > want[i]) {
+		if math.Abs(to[i]-want[i]) > 0.011 {
 			w.fail("%q, command %d, leads to %.3f instead of %.3f", m.text, k, to, want)
 			return
 		}
@@ -605,17 +615,10 @@ func (w *world) drew(k int, m move, from [4]float64) {
 	if k > 0 && math.Abs((to[3]-from[3])-(w.expected[k][3]-w.expected[k-1][3])) > 0.011 {
 		w.fail("%q, command %d, pushes %.3f mm of filament", m.text, k, to[3]-from[3])
 	}
-	if k <= w.drawn && !w.fresh {
+	if k <= w.drawn {
 		w.fail("command %d, %q, is carried out after command %d", k, m.text, w.drawn)
 	}
-	w.drawn, w.gentle = k, true
-}
-
-// did follows what else of the file is carried out.
-func (w *world) did(o order) {
-	if k, ours := w.index[o.number]; ours && o.number >= 0 {
-		w.drawn = max(w.drawn, k)
-	}
+	w.drawn = k
 }
 
 // disturb lets something happen that nobody expects.
@@ -712,11 +715,11 @@ func (w *world) lead(calm bool) {
 
 // pickUp picks the run up where a person would, or gives it up.
 func (w *world) pickUp() {
-	taken := w.life.Record().Taken
-	layer := run.Measure(taken, len(w.lines), w.marks, time.Minute).Layer
-	command := taken
-	if layer > 0 {
-		command = max(taken-16, w.marks[layer-1].Command)
+	command := 0
+	for _, m := range w.marks { // they look how high the part is
+		if m.Z <= w.top+0.01 {
+			command = m.Command
+		}
 	}
 	in := bufio.NewReader(strings.NewReader(strings.Join(w.lines, "\n")))
 	at, err := run.Replay(in, command)
@@ -732,10 +735,9 @@ func (w *world) pickUp() {
 		return
 	}
 	w.saw["picked up"]++
-	w.fed, w.fresh = command, true
+	w.fed = command
 	w.drawn = command - 1
 	w.index = map[int]int{}
-	w.fresh = false
 }
 
 // atTheEnd is what every end promises.
@@ -749,11 +751,7 @@ func (w *world) atTheEnd() {
 	if w.stopped && w.p.fan != 0 {
 		w.fail("a stop leaves the fan on")
 	}
-	top := 0.0
-	if w.drawn >= 0 {
-		top = w.expected[min(w.drawn, len(w.expected)-1)][2]
-	}
-	if w.stopped && w.p.homed && w.gentle && top > 0 && w.p.head[2] < top+5 {
+	if top := w.top; w.stopped && w.p.homed && top > 0 && w.p.head[2] < top+5 {
 		w.fail("a stop leaves the nozzle at %.2f, on a part that is %.2f high", w.p.head[2], top)
 	}
 }

@@ -143,6 +143,7 @@ type (
 	away      struct{ absent }
 	rejoining struct {
 		absent
+		heats map[heat.Heater]float64 // setpoints of the file's lines that were taken meanwhile
 		errand
 	}
 	forgotten struct {
