@@ -202,12 +202,15 @@ func (h *held) remember(m Machine) {
 	}
 }
 
-// heatedBy remembers what lines have heated to that were taken while nobody saw it:
-// they were on their way as the heaters were turned off.
-func (h held) heatedBy(heats map[heat.Heater]float64) held {
+// heatedBy remembers what lines have heated to that were taken while nobody saw it,
+// on their way as the heaters were turned off; or what they had been when the heaters
+// were turned off since.
+func (h held) heatedBy(s rejoining) held {
 	if h.Cooled != nil {
 		h.Cooled = maps.Clone(h.Cooled)
-		maps.Copy(h.Cooled, heats)
+		maps.Copy(h.Cooled, s.heats)
+	} else if s.cooled != nil {
+		h.Cooled, h.Idled = s.cooled, true
 	}
 	return h
 }
@@ -360,7 +363,7 @@ func (l *Life) stop(reason string, m Machine) {
 		l.end(Stopped, reason, m)
 		return
 	}
-	aside := l.Stage() == Parked || l.record.State == Interrupted
+	aside := l.aside()
 	l.enter(stopping{Aside: aside, Hot: m.Hot}, reason, m)
 	l.do(Effect{Do: DoDrop})
 	if m.AtOnce && !aside {
@@ -370,6 +373,14 @@ func (l *Life) stop(reason string, m Machine) {
 }
 
 func (l *Life) off() { l.do(Effect{Do: DoOff}) }
+
+// aside reports whether the nozzle is off the part, or where it is is not known.
+func (l *Life) aside() bool {
+	if s, is := l.stage.(rejoining); is {
+		return s.Was.name() == Parked
+	}
+	return l.Stage() == Parked || l.Stage() == Forgotten
+}
 
 // stopOn goes on with a stop: once the heaters are off, the nozzle leaves.
 func (l *Life) stopOn(e Event, m Machine) {
@@ -458,7 +469,21 @@ func (l *Life) replayed(e Event, m Machine) {
 	}
 	l.do(Effect{Do: DoPoint, Point: e.Lead.Point})
 	s.heats = e.Lead.Given
+	if s.cool != "" {
+		s.cooled = maps.Clone(e.Lead.Setpoints)
+	}
 	s.errand = l.errand([]string{"M400", "M114"})
+	l.stage = s
+}
+
+// coolMeanwhile remembers the setpoints of a run that has just been found again as
+// the heaters are turned off; it does not go on by itself then.
+func (l *Life) coolMeanwhile(reason string, m Machine) {
+	s := l.stage.(rejoining)
+	if s.cool == "" && s.token != 0 { // otherwise the lines will tell
+		s.cooled = maps.Clone(m.At.Setpoints)
+	}
+	s.cool = reason
 	l.stage = s
 }
 
@@ -482,28 +507,31 @@ func (l *Life) compare(e Event, m Machine) {
 		l.waitAtPart(away, m)
 		return
 	}
-	cold := turnedOff(m)
+	if cold := turnedOff(m); cold != "" && s.cool == "" {
+		s.cool = fmt.Sprintf("the printer kept its place and has turned the %s off", cold)
+	}
 	switch was := s.Was.stage.(type) {
 	case parked:
 		was.Drawn = m.At.At[gcode.E] < was.Back.At[gcode.E]-0.01
 		was.since = m.Now
+		was.Idled = was.Idled || s.cool != ""
 		l.enter(was, s.Reason, m)
 		return
 	case settling:
-		l.settle(was.heatedBy(s.heats), Wish{}, s.Reason, m)
+		l.settle(was.heatedBy(s), Wish{}, s.Reason, m)
 		return
 	case paused:
-		l.enter(paused{was.heatedBy(s.heats)}, s.Reason, m)
+		l.enter(paused{was.heatedBy(s)}, s.Reason, m)
 		return
 	case soaking:
-		if cold == "" && !l.rules.ByHand {
+		if s.cool == "" && !l.rules.ByHand {
 			l.soakFor(was.For, m)
 			return
 		}
 	}
 	switch {
-	case cold != "":
-		l.waitAtPart(fmt.Sprintf("the printer kept its place and has turned the %s off: resume heats up first", cold), m)
+	case s.cool != "":
+		l.waitAtPart(s.cool+": resume heats up first", m)
 	case l.rules.ByHand:
 		l.waitAtPart("the printer kept its place: resume when you like", m)
 	default:
@@ -538,11 +566,14 @@ func turnedOff(m Machine) string {
 
 // waitAtPart holds a run that has just been found again, with the nozzle where it is.
 func (l *Life) waitAtPart(reason string, m Machine) {
-	h := held{Idled: true}
-	if was, is := l.stage.(rejoining).Was.stage.(soaking); is {
+	s, h, back := l.stage.(rejoining), held{Idled: true}, m.At.Clone()
+	if was, is := s.Was.stage.(soaking); is {
 		h.Soak = &was.For
 	}
-	l.enter(parked{held: h, Back: m.At.Clone(), since: m.Now}, reason, m)
+	if s.cooled != nil {
+		back.Setpoints = s.cooled
+	}
+	l.enter(parked{held: h, Back: back, since: m.Now}, reason, m)
 }
 
 // forget offers a run for pick-up on a printer that has forgotten everything, and

@@ -364,6 +364,8 @@ func (l *Life) step(e Event, m Machine) error {
 		l.forget(e.Reason, m)
 	case is{Rejoining, OnReplayed}:
 		l.replayed(e, m)
+	case is{Rejoining, OnCool}:
+		l.coolMeanwhile(e.Reason, m)
 	case is{Rejoining, OnDone}:
 		l.compare(e, m)
 	case is{Forgotten, OnTime}:

@@ -435,7 +435,7 @@ func (w *world) step(e run.Event) error {
 	effects, err := w.life.Step(e, w.machine())
 	w.saw[string(w.stage())]++
 	if e.On != run.OnSaid && e.On != run.OnTaken && e.On != run.OnTime && e.On != run.OnSpent {
-		w.log("%8s %-9s on %d %s %v, at %.1f", w.now, w.stage(), e.On, e.Reason, err, w.p.head)
+		w.log("%8s %-9s on %d %s %v, at %.1f, %.0f of %.0f °C", w.now, w.stage(), e.On, e.Reason, err, w.p.head, w.p.actual, w.p.set)
 	}
 	life := w.life
 	for _, e := range effects {

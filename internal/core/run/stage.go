@@ -143,7 +143,9 @@ type (
 	away      struct{ absent }
 	rejoining struct {
 		absent
-		heats map[heat.Heater]float64 // setpoints of the file's lines that were taken meanwhile
+		heats  map[heat.Heater]float64 // setpoints of the file's lines that were taken meanwhile
+		cool   string                  // why the heaters were turned off since; empty: they were not
+		cooled map[heat.Heater]float64 // the setpoints before that, once they are known
 		errand
 	}
 	forgotten struct {
