@@ -64,7 +64,7 @@ func (h *Host) earlier() wire.Earlier {
 		return wire.Earlier{}
 	}
 	l := j.life.Ledger()
-	e := wire.Earlier{Others: l.Others}
+	e := wire.Earlier{Others: l.Others, Taken: l.Taken}
 	e.Said = min(l.Said, l.Number+j.file.Commands-l.Before+len(l.Others)) // no more than the file has
 	json.Unmarshal(j.life.Printer(), &e.Firmware)
 	return e

@@ -454,8 +454,8 @@ func (l *Life) rejoin(number int, m Machine) {
 		return
 	}
 	taken := min(l.ledger.Commands(number), l.file.Commands)
-	after := l.last
-	l.record.Taken, l.said, l.last = taken, taken, number
+	after := l.ledger.Taken
+	l.record.Taken, l.said, l.ledger.Taken = taken, taken, number
 	l.enter(rejoining{absent: s.absent}, l.record.Reason, m)
 	l.do(Effect{Do: DoReplay, Number: number, After: after})
 }

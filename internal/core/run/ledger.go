@@ -14,6 +14,7 @@ import (
 // are not in Others are the file's commands after the first Before, in order.
 type Ledger struct {
 	Said   int // line numbers that may have been used; all below
+	Taken  int // the number of the last of the file's lines that is known to be taken
 	Number int
 	Before int
 	Others map[int]string

@@ -149,7 +149,6 @@ type Life struct {
 	lost    bool // as versions told that kept no stages
 
 	said    int // of the file's commands
-	last    int // the number of the last of them that was taken
 	noted   int // of them, in the journal
 	notedAt time.Duration
 	token   uint64
@@ -201,7 +200,7 @@ func (l *Life) Tell(e Entry) {
 }
 
 func (l *Life) reached(e Entry) {
-	l.record.Taken, l.last, l.noted = e.Command, e.Number, e.Command
+	l.record.Taken, l.ledger.Taken, l.noted = e.Command, e.Number, e.Command
 	if !e.Laying.IsZero() {
 		l.record.Laying = e.Laying
 	}
@@ -387,6 +386,9 @@ func (l *Life) step(e Event, m Machine) error {
 
 // count follows the file's lines and the clock, whatever the stage.
 func (l *Life) count(e Event, m Machine) {
+	if l.Stage() == Over {
+		return
+	}
 	switch e.On {
 	case OnSaid:
 		l.said++
@@ -398,7 +400,7 @@ func (l *Life) count(e Event, m Machine) {
 		}
 	case OnTaken:
 		l.record.Taken++
-		l.last = e.Number
+		l.ledger.Taken = e.Number
 		if l.record.Laying.IsZero() && l.file.First > 0 && l.record.Taken >= l.file.First {
 			l.keep(l.far(m.Wall), m)
 		}
@@ -420,7 +422,7 @@ func (l *Life) count(e Event, m Machine) {
 // far is an entry that tells how far the run has come, and when it laid its first
 // plastic.
 func (l *Life) far(laying time.Time) Entry {
-	return Entry{Kind: Reached, Command: l.record.Taken, Number: l.last, Laying: laying}
+	return Entry{Kind: Reached, Command: l.record.Taken, Number: l.ledger.Taken, Laying: laying}
 }
 
 // noteEvery is how often, at most, the journal is told how far the run has come.
@@ -467,7 +469,7 @@ func (l *Life) enter(s stage, reason string, m Machine) {
 	if l.Stage() == Soaking && s.name() != Soaking {
 		l.do(Effect{Do: DoEndSoak})
 	}
-	l.keep(Entry{Kind: Becomes, Stage: kept{s}, State: state, Reason: reason, Command: l.record.Taken, Number: l.last, Started: l.record.Started, Laying: l.record.Laying}, m)
+	l.keep(Entry{Kind: Becomes, Stage: kept{s}, State: state, Reason: reason, Command: l.record.Taken, Number: l.ledger.Taken, Started: l.record.Started, Laying: l.record.Laying}, m)
 	l.do(Effect{Do: DoLane, Open: s.name().Open()})
 	switch {
 	case state == Held && was != Held && was != Interrupted:

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -39,6 +40,7 @@ func TestAnyLife(t *testing.T) {
 	if testing.Short() {
 		seeds = min(seeds, 1000)
 	}
+	defer debug.SetGCPercent(debug.SetGCPercent(800)) // what a life takes is small, and it is let go at once
 	var next atomic.Int64
 	var wait sync.WaitGroup
 	var mu sync.Mutex
@@ -228,7 +230,7 @@ func (w *world) connect(resets bool) {
 	cfg := wire.Config{Buffer: 128, Slots: 4}
 	if w.life != nil && w.life.Record().State == run.Interrupted && !w.life.Lost() {
 		l := w.life.Ledger()
-		cfg.Earlier = wire.Earlier{Others: l.Others, Said: min(l.Said, l.Number+w.file.Commands-l.Before+len(l.Others))}
+		cfg.Earlier = wire.Earlier{Others: l.Others, Taken: l.Taken, Said: min(l.Said, l.Number+w.file.Commands-l.Before+len(l.Others))}
 		cfg.Earlier.Firmware = wire.Firmware{Name: "Model 1", Machine: "Vesper"}
 	}
 	w.earlier = cfg.Earlier.Said
@@ -306,6 +308,9 @@ func (w *world) begin() {
 	}
 	w.fed = 0
 	w.step(e)
+	if w.rng.IntN(50) == 0 {
+		w.lose(time.Second)
+	}
 }
 
 func (w *world) wall() time.Time { return time.Unix(1_000_000, 0).Add(w.now).UTC() }
@@ -351,7 +356,7 @@ func (w *world) feed() {
 			break
 		}
 		w.fed++
-		w.conv.Send(w.now, wire.Request{Lane: wire.File, Command: w.lines[w.fed-1]})
+		w.conv.Send(w.now, wire.Request{Lane: wire.File, Command: w.lines[w.fed-1], Tag: uint64(w.fed - 1)})
 	}
 	if w.life != nil && w.fed == len(w.lines) && w.conv.State() == wire.Live {
 		w.step(run.Event{On: run.OnSpent})
@@ -364,11 +369,7 @@ func (w *world) jot(events []wire.Event) {
 			continue
 		}
 		if e.Request.Lane == wire.File && !e.Own {
-			k := w.life.Ledger().Commands(e.Number) - 1
-			w.index[e.Number] = k
-			if w.lines[k] != e.Request.Command {
-				w.fail("line %d is %q and counts as %q", e.Number, e.Request.Command, w.lines[k])
-			}
+			w.index[e.Number] = int(e.Request.Tag)
 			if stage := w.stage(); e.Number >= w.earlier && !stage.Open() {
 				w.fail("%q is said while it is %s", e.Request.Command, stage)
 			}
@@ -419,8 +420,10 @@ func (w *world) event(e wire.Event) {
 }
 
 func (w *world) machine() run.Machine {
-	m := run.Machine{At: w.point, Hot: w.p.actual[0] >= run.Melting, AtOnce: w.p.atOnce, Alarm: w.alarm, Now: w.now, Wall: w.wall(),
-		Reported: map[heat.Heater]float64{heat.NozzleOf(0): w.p.set[0], heat.Bed: w.p.set[1]}}
+	m := run.Machine{At: w.point, Hot: w.p.actual[0] >= run.Melting, AtOnce: w.p.atOnce, Alarm: w.alarm, Now: w.now, Wall: w.wall()}
+	if w.stage() == run.Rejoining {
+		m.Reported = map[heat.Heater]float64{heat.NozzleOf(0): w.p.set[0], heat.Bed: w.p.set[1]}
+	}
 	if w.conv != nil {
 		m.Live, m.Sure, m.Next = w.conv.State() == wire.Live, w.conv.Sure(), w.conv.Said()
 	}
@@ -437,12 +440,13 @@ func (w *world) step(e run.Event) error {
 	if e.On != run.OnSaid && e.On != run.OnTaken && e.On != run.OnTime && e.On != run.OnSpent {
 		w.log("%8s %-9s on %d %s %v, at %.1f, %.0f of %.0f °C", w.now, w.stage(), e.On, e.Reason, err, w.p.head, w.p.actual, w.p.set)
 	}
-	life := w.life
+	life, kept := w.life, false
 	for _, e := range effects {
+		kept = kept || e.Do == run.DoKeep && e.Entry.Kind != run.Other && e.Entry.Kind != run.Reached
 		w.do(e)
 	}
 	if w.life == life {
-		w.look(len(effects) > 0)
+		w.look(kept)
 	}
 	return err
 }
@@ -535,6 +539,10 @@ func (w *world) off(done func()) {
 // else: whenever an entry is kept, both are the same.
 func (w *world) journal(e run.Entry) {
 	w.entries = append(w.entries, e)
+	if e.Kind == run.Other || e.Kind == run.Reached { // which are read again when a host is killed
+		w.shadow.Tell(e)
+		return
+	}
 	again, err := run.ParseEntry(string(e.Line()))
 	if err != nil {
 		w.fail("an entry cannot be read: %v", err)

@@ -197,8 +197,9 @@ func (c *Conversation) hearCount(now time.Duration, r Reply) {
 		return
 	}
 	c.recounts = 0
-	if r.Number < 2 || r.Number > c.cfg.Earlier.Said { // it has lost count, so it has restarted
-		c.cfg.Earlier, c.rejoined = Earlier{}, -1
+	if e := c.cfg.Earlier; r.Number < 2 || r.Number > e.Said || r.Number <= e.Taken-tooMany { // it has lost count, so it has restarted, or somebody else has counted
+		c.rejoined = -1
+		c.dropEarlier()
 		c.greet = listening
 		return
 	}
@@ -207,6 +208,20 @@ func (c *Conversation) hearCount(now time.Duration, r Reply) {
 	c.firmware = c.cfg.Earlier.Firmware
 	c.window.narrow = narrowFor // what is still on its way from before makes the count uncertain
 	c.window.learn(pick(c.cfg.Buffer, c.firmware.Buffer), pick(c.cfg.Slots, c.firmware.Slots))
+}
+
+// tooMany is by how many lines, at most, oks that were one too many may have run
+// ahead of the printer.
+const tooMany = 16
+
+// dropEarlier gives the earlier conversation up and tells so, before the printer's
+// count is given a new beginning: if this conversation ends right after that, the next
+// one must not take the new count for the old.
+func (c *Conversation) dropEarlier() {
+	if c.cfg.Earlier.Said > 0 {
+		c.cfg.Earlier = Earlier{}
+		c.events = append(c.events, Event{Kind: Restarted})
+	}
 }
 
 // recount asks anew for the last line the printer took: it has taken more of what

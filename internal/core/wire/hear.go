@@ -125,11 +125,12 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 
 // restart begins anew with a printer that has forgotten everything.
 func (c *Conversation) restart(now time.Duration, reason string) {
-	c.cfg.Earlier = Earlier{}
 	if c.greet == done || c.state == Dead {
+		c.cfg.Earlier = Earlier{}
 		c.events = append(c.events, Event{Kind: Restarted})
 		c.begin(now, reason)
 	}
+	c.dropEarlier()
 	c.greet = listening
 	c.greetAt = now + c.cfg.BootQuiet
 }

@@ -65,7 +65,7 @@ func TestAnySeed(t *testing.T) {
 		})
 	}
 	wait.Wait()
-	for _, want := range []string{"said again", "rejoined", "restarted", "halted", "held", "wide", "clean", "measured", "silent", "answered", "questions", "undetectable"} {
+	for _, want := range []string{"said again", "rejoined", "restarted", "halted", "held", "wide", "clean", "measured", "silent", "answered", "questions", "undetectable", "cut off while greeting"} {
 		count, _ := told.LoadOrStore(want, new(atomic.Int64))
 		if n := count.(*atomic.Int64).Load(); n == 0 {
 			t.Errorf("no seed led to %q: the simulation has lost its teeth", want)
@@ -105,6 +105,8 @@ type sim struct {
 	numbers  map[int]int    // line number to index in the file, as a journal would tell
 	others   map[int]string // line number to what was said that is not of the file
 	said     int            // numbers used by all conversations so far
+	taken    int            // the last of the file's that was acknowledged
+	forgot   bool           // a conversation has told that the printer lost its place
 	firmware wire.Firmware
 	asked    map[uint64]int // manual lines not answered yet
 	tags     uint64
@@ -113,6 +115,7 @@ type sim struct {
 	held     bool
 	halted   bool
 	reset    bool
+	again    int           // times that the host went while it greeted a printer that had restarted
 	calm     time.Duration // no faults after this
 	spoilt   bool          // the comparison with the file has lost its sense
 	greedy   bool          // the conversation was told of bigger buffers than there are
@@ -277,6 +280,11 @@ func (s *sim) step() error {
 	if s.now < s.calm && !s.halted && !s.reset {
 		s.meddle()
 	}
+	if s.reset && s.again < 3 && s.conv.State() == wire.Greeting && s.rng.IntN(8) == 0 { // the host goes again in the middle of its greeting
+		s.again++
+		s.saw["cut off while greeting"]++
+		s.kill()
+	}
 	return s.check()
 }
 
@@ -328,6 +336,7 @@ func (s *sim) carry() error {
 					return fmt.Errorf("line %d of the file was acknowledged, want %d", e.Request.Tag, s.acked)
 				}
 				s.acked++
+				s.taken = e.Number
 				break
 			}
 			delete(s.asked, e.Request.Tag)
@@ -360,6 +369,7 @@ func (s *sim) carry() error {
 			if !s.reset && s.done > 0 {
 				return fmt.Errorf("taken for restarted")
 			}
+			s.forgot = true
 			s.saw["restarted"]++
 		}
 	}
@@ -379,7 +389,10 @@ func (s *sim) carry() error {
 // greeted finds the place in the file after a host was killed and came back.
 func (s *sim) greeted(last int, firmware wire.Firmware) error {
 	s.firmware = firmware
-	if s.reset || last < 0 && len(s.numbers) == 0 {
+	switch {
+	case s.again > 0 && last >= 0:
+		return fmt.Errorf("the printer has restarted and is taken to have kept its place at line %d", last)
+	case s.reset || last < 0 && len(s.numbers) == 0:
 		return nil
 	}
 	if last < 0 {
@@ -394,6 +407,16 @@ func (s *sim) greeted(last int, firmware wire.Firmware) error {
 	}
 	s.acked = s.fed
 	return nil
+}
+
+// kill ends the host, and lets another begin a conversation.
+func (s *sim) kill() {
+	cfg := s.cfg
+	if !s.forgot {
+		cfg.Earlier = wire.Earlier{Said: s.said, Taken: s.taken, Others: maps.Clone(s.others), Firmware: s.firmware}
+	}
+	s.conv = wire.New(cfg, s.now)
+	s.asked, s.held = map[uint64]int{}, false
 }
 
 // meddle does what people, cables and printers do.
@@ -420,10 +443,7 @@ func (s *sim) meddle() {
 		}
 	case 7: // the host is killed and comes back
 		if s.done > 0 && (s.conv.State() == wire.Live || s.conv.State() == wire.Silent) {
-			cfg := s.cfg
-			cfg.Earlier = wire.Earlier{Said: s.said, Others: maps.Clone(s.others), Firmware: s.firmware}
-			s.conv = wire.New(cfg, s.now)
-			s.asked, s.held = map[uint64]int{}, false
+			s.kill()
 		}
 	case 8:
 		if s.rng.IntN(12) == 0 && s.conv.State() != wire.Greeting {

@@ -68,7 +68,7 @@ const (
 	Lost                       // Request will never be answered: Reason
 	Changed                    // the state is now State, because of Reason
 	Greeted                    // the printer told what it is: Firmware; Number is the last line it took before, -1 if it starts anew
-	Restarted                  // the printer started anew in the middle of a conversation
+	Restarted                  // the printer has started anew, or lost its place in an earlier conversation
 	Measured                   // a measurement has ended: Holds, without bytes if it found nothing
 )
 
@@ -113,6 +113,7 @@ type Config struct {
 // not in Others are the file's lines, in order.
 type Earlier struct {
 	Said     int            // all numbers below may have been used; 0: there was no earlier conversation
+	Taken    int            // the last line that the printer said it had taken; 0: none is known
 	Others   map[int]string // commands that were not the file's, by number
 	Firmware Firmware
 }

@@ -302,15 +302,43 @@ func TestAnEarlierConversationIsTakenUpWhereItEnded(t *testing.T) {
 }
 
 func TestAPrinterThatLostItsPlaceIsGreetedAnew(t *testing.T) {
-	s := &script{t: t, conv: wire.New(wire.Config{Earlier: wire.Earlier{Said: 500}}, 0)}
-	s.after(3 * time.Second)
-	for range 2 {
-		s.hear("Error:Line Number is not Last Line Number+1, Last Line: 0", "Resend: 1", "ok")
-		s.after(300 * time.Millisecond)
-	}
-	s.hear("echo:idle")
-	if out := s.after(300 * time.Millisecond); !strings.Contains(out, "M110") && s.conv.State() != wire.Greeting {
-		t.Errorf("it said %q", out)
+	for what, c := range map[string]struct {
+		earlier wire.Earlier
+		asks    int // for which line
+		banner  bool
+		lost    bool
+	}{
+		"it begins at 1":                                {wire.Earlier{Said: 500, Taken: 490}, 1, false, true},
+		"it has its banner":                             {wire.Earlier{Said: 500, Taken: 490}, 495, true, true},
+		"it has counted from the next greeting on":      {wire.Earlier{Said: 500, Taken: 490}, 3, false, true},
+		"another program has counted":                   {wire.Earlier{Said: 500, Taken: 490}, 470, false, true},
+		"it was asked before it said what it had taken": {wire.Earlier{Said: 500, Taken: 490}, 489, false, false},
+		"it took what was under way":                    {wire.Earlier{Said: 500, Taken: 490}, 500, false, false},
+		"nothing is known of what it took":              {wire.Earlier{Said: 500}, 3, false, false},
+		"it counts further than anything that was said": {wire.Earlier{Said: 500, Taken: 490}, 501, false, true},
+	} {
+		s := &script{t: t, conv: wire.New(wire.Config{Earlier: c.earlier}, 0)}
+		s.after(3 * time.Second)
+		told := false
+		heard := func(lines ...string) {
+			s.now += 10 * time.Millisecond
+			s.conv.Receive(s.now, []byte(strings.Join(lines, "\n")+"\n"))
+			out, events := s.conv.Take()
+			told = told || slices.ContainsFunc(events, func(e wire.Event) bool { return e.Kind == wire.Restarted })
+			if strings.Contains(string(out), "M110") && !told {
+				t.Errorf("%s: its count was given a new beginning before that was told", what)
+			}
+		}
+		if c.banner {
+			heard("start")
+		}
+		for range 2 {
+			heard(fmt.Sprintf("Error:Line Number is not Last Line Number+1, Last Line: %d", c.asks-1), fmt.Sprintf("Resend: %d", c.asks), "ok")
+			s.after(300 * time.Millisecond)
+		}
+		if told != c.lost {
+			t.Errorf("%s: that it has lost its place was told: %v", what, told)
+		}
 	}
 }
 
