@@ -376,10 +376,14 @@ func (l *Life) off() { l.do(Effect{Do: DoOff}) }
 
 // aside reports whether the nozzle is off the part, or where it is is not known.
 func (l *Life) aside() bool {
-	if s, is := l.stage.(rejoining); is {
-		return s.Was.name() == Parked
+	switch s := l.stage.(type) {
+	case parked:
+		return !s.There
+	case rejoining:
+		was, is := s.Was.stage.(parked)
+		return is && !was.There
 	}
-	return l.Stage() == Parked || l.Stage() == Forgotten
+	return l.Stage() == Forgotten
 }
 
 // stopOn goes on with a stop: once the heaters are off, the nozzle leaves.
@@ -573,7 +577,7 @@ func (l *Life) waitAtPart(reason string, m Machine) {
 	if s.cooled != nil {
 		back.Setpoints = s.cooled
 	}
-	l.enter(parked{held: h, Back: back, since: m.Now}, reason, m)
+	l.enter(parked{held: h, Back: back, There: true, since: m.Now}, reason, m)
 }
 
 // forget offers a run for pick-up on a printer that has forgotten everything, and

@@ -252,7 +252,7 @@ func (l *Life) KeepsBed() bool {
 // Left tells how high above the part the nozzle of a run was when it was cut off,
 // mm, if it was off the part.
 func (l *Life) Left() (float64, bool) {
-	if p, is := before(l.stage).(parked); is && l.record.State == Interrupted {
+	if p, is := before(l.stage).(parked); is && !p.There && l.record.State == Interrupted {
 		return l.rules.Parking.above(p.Back.Machine()[gcode.Z]), true
 	}
 	return 0, false

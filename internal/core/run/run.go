@@ -1,18 +1,50 @@
-// Package run is the life of one run: the states it goes through and how far it
-// has come.
+// Package run is the life of one run as a state machine: events go in, effects come
+// out. It has no goroutine, no clock, no port and no file, so that a test can lead
+// it through any life it likes. Besides, how a nozzle leaves its part and comes back,
+// and plans for going on with a run on a printer that has forgotten everything.
 //
-// How one state follows another:
+// It promises that the file's lines are said only while the run draws or warms up
+// towards that; that nothing is laid cold; that a nozzle which left comes back to
+// where it was, from above; that a run which ends by itself or is stopped leaves
+// heaters off; and that a journal told again is the run. It leaves to host to carry
+// its effects out.
 //
-//	waiting → warming, running                   the first line is said
-//	warming → running                            the first line of plastic is said
-//	warming, running → held → warming, running   a person holds and resumes
-//	warming, running → ending → finished         every line has been taken, the moves play out
-//	waiting, warming, running, held, ending → stopped, broken
-//	warming, running, held, ending → interrupted   the printer is out of reach
-//	interrupted → warming, running, held, ending   it is picked up again
-//	interrupted → stopped, broken                  it is given up
+// The stages, and what leads from one to the next:
 //
-// finished, stopped and broken are final.
+//	fresh       a soak is asked for → soaking; the first line is said → heating, drawing
+//	soaking     the soak is over → heating
+//	heating     the first plastic is laid → drawing
+//	drawing     every line is taken → finishing
+//	finishing   the last moves are made, for certain → over
+//
+//	soaking, heating, drawing   a hold → settling; the heaters are turned off → settling;
+//	                            the printer pauses by itself → paused
+//	heating, drawing            the file asks for a person → settling
+//	settling    the lines under way are taken → leaving; a resume → on at once
+//	leaving     the nozzle is off the part → parked
+//	parked      a resume → returning
+//	returning   the nozzle is back → soaking, heating, drawing; it was to be held → settling;
+//	            the heaters are turned off → cut short
+//	cut short   a resume → returning
+//	paused      a resume → on; by way of settling if it is cold
+//
+//	every stage but away, fresh, stopping   a stop → stopping, or over if the printer is out of reach
+//	stopping    heaters and fan are off, the nozzle has left → over
+//	fresh, away a stop → over
+//	every stage a halt → over
+//
+//	fresh       the printer goes, or starts anew → over, as broken
+//	stopping    the printer or the host goes → over
+//	every other stage   the printer goes, or starts anew; the host goes → away
+//	away        the printer has kept its place → rejoining, but for a pick-up → forgotten;
+//	            it has forgotten everything → forgotten
+//	rejoining   it is as the lines left it → what it was before; anything else → parked
+//	forgotten   a plan → picking up
+//	picking up  the nozzle is where the file goes on → heating, drawing; it was to be held
+//	            → settling; the heaters are turned off → cut short
+//
+// What a person is told is the State of a stage. finished, stopped and broken are
+// final.
 package run
 
 import (

@@ -110,6 +110,7 @@ type (
 		held
 		Back  Point
 		Drawn bool          `json:",omitempty"`
+		There bool          `json:",omitempty"` // it waits at the part, where it was found, and not beside it
 		since time.Duration // on the clock that never jumps
 	}
 	returning struct {
