@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -393,4 +394,61 @@ func TestAHoldWhileComingBackIsKept(t *testing.T) {
 		}
 		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
 	})
+}
+
+func TestAPortThatHangsKeepsNobodyWaiting(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		hangs := make(chan struct{})
+		h, _ := work(t, folder{}, func() (io.ReadWriteCloser, error) {
+			<-hangs
+			return newCable(simprinter.Vesper()), nil
+		})
+		b := until(t, h, time.Minute, func(b host.Bench) bool { return strings.Contains(b.Link.Reason, "hangs") })
+		if b.Link.State != host.Opening {
+			t.Errorf("the link is %s", b.Link.State)
+		}
+		asked := time.Now()
+		if _, err := h.Bench(t.Context()); err != nil {
+			t.Error(err)
+		}
+		if err := h.Halt(t.Context()); !errors.Is(err, host.ErrNotLive) || !strings.Contains(err.Error(), "no halt reaches it") {
+			t.Errorf("a halt while it hangs: %v", err)
+		}
+		if waited := time.Since(asked); waited > 0 {
+			t.Errorf("they waited %s", waited)
+		}
+		close(hangs)
+		until(t, h, 10*time.Second, isLive)
+	})
+}
+
+func TestAPortThatHangsAsItIsClosedIsNotOpenedMeanwhile(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		var open atomic.Int32
+		hangs := make(chan struct{})
+		h, _ := work(t, folder{}, func() (io.ReadWriteCloser, error) {
+			if open.Add(1) > 1 {
+				t.Error("it is open already")
+			}
+			return &stuck{newCable(simprinter.Vesper()), func() { <-hangs; open.Add(-1) }}, nil
+		})
+		until(t, h, 10*time.Second, isLive)
+		if err := h.Reconnect(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, time.Minute, func(b host.Bench) bool { return strings.Contains(b.Link.Reason, "hangs") })
+		close(hangs)
+		until(t, h, 10*time.Second, isLive)
+	})
+}
+
+// stuck is a port that takes its time to close.
+type stuck struct {
+	*cable
+	wait func()
+}
+
+func (s *stuck) Close() error {
+	s.wait()
+	return s.cable.Close()
 }

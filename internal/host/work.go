@@ -31,34 +31,25 @@ func (h *Host) Work(ctx context.Context) {
 			h.job.book.Close(true) // to be picked up when the host is back
 		}
 	}()
+	closed := make(chan struct{})
+	close(closed)
+	before := (<-chan struct{})(closed)
 	for ctx.Err() == nil {
-		device, err := choose(h.cfg.Device)
-		if err != nil {
-			h.setLink(Absent, err.Error(), device)
-			h.idle(ctx, retryOpen)
-			continue
-		}
-		if other := holder(device); other != "" {
-			h.setLink(Absent, fmt.Sprintf("%s has %s open: close that program, then it is tried again", other, device), device)
-			h.idle(ctx, retryOpen)
-			continue
-		}
 		h.link.Baud = h.cfg.Baud
 		if h.cfg.Baud == 0 {
 			h.link.Baud = rates[h.rate%len(rates)]
 		}
-		h.setLink(Opening, "opening the port", device)
-		port, err := h.cfg.OpenPort(device, h.link.Baud)
-		if err != nil {
-			h.setLink(Absent, explain(device, err), device)
+		got := h.open(ctx, before)
+		if got.port == nil {
 			h.idle(ctx, retryOpen)
 			continue
 		}
-		err = h.talk(ctx, port)
+		device, port := got.device, got.port
+		err := h.talk(ctx, port)
 		if r, can := port.(Resetter); can && h.reopen {
 			r.ResetOnClose()
 		}
-		port.Close()
+		before = closePort(port)
 		h.gone(err)
 		wait := retryOpen
 		if errors.Is(err, errRate) {
@@ -71,6 +62,10 @@ func (h *Host) Work(ctx context.Context) {
 			h.setLink(Absent, fmt.Sprintf("the port is gone (%v): is the cable loose?", err), device)
 		}
 		h.idle(ctx, wait)
+	}
+	select { // whoever comes next finds the port closed
+	case <-before:
+	case <-time.After(closedFor):
 	}
 }
 
@@ -87,7 +82,7 @@ func (h *Host) idle(ctx context.Context, d time.Duration) {
 		case f := <-h.asks:
 			f()
 		case answer := <-h.halts:
-			answer <- fmt.Errorf("%w: %s", ErrNotLive, h.link.Reason)
+			answer <- h.unheard()
 		case <-timer.C:
 			return
 		case <-ctx.Done():
