@@ -111,7 +111,7 @@ type world struct {
 	drawn   int         // the file's moves that were made, and the last other command
 	top     float64     // how high the part is, mm
 	broken  bool        // the moves that were planned have been broken off: what is left of the file in the printer begins elsewhere
-	stopped bool        // by a person or a guard, with the printer in reach
+	stopped bool        // by a person or a guard, with the printer in reach until its end
 	wrong   error
 }
 
@@ -435,6 +435,7 @@ func (w *world) step(e run.Event) error {
 	if w.life == nil {
 		return nil
 	}
+	w.stopped = w.stopped && e.On != run.OnCut && e.On != run.OnReset && e.On != run.OnBack
 	effects, err := w.life.Step(e, w.machine())
 	w.saw[string(w.stage())]++
 	if e.On != run.OnSaid && e.On != run.OnTaken && e.On != run.OnTime && e.On != run.OnSpent {
