@@ -12,10 +12,10 @@ import (
 	"strings"
 
 	"github.com/adrg/xdg"
-	"github.com/google/renameio/v2"
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/client"
+	"diathermon/internal/durable"
 )
 
 // paired is what pair keeps: the hosts that this person has been let into.
@@ -108,7 +108,7 @@ func keep(host pairedHost) error {
 	if err := os.MkdirAll(filepath.Dir(pairedFile()), 0o700); err != nil {
 		return err
 	}
-	return renameio.WriteFile(pairedFile(), b, 0o600)
+	return durable.Replace(pairedFile(), durable.Bytes(b))
 }
 
 // dial returns the client of the host that the command line, the environment or

@@ -5,12 +5,11 @@ import (
 	"fmt"
 	"hash/crc32"
 	"math"
-	"os"
 	"path/filepath"
 	"time"
 
 	"diathermon/internal/core/heat"
-	"diathermon/internal/private"
+	"diathermon/internal/durable"
 )
 
 // tailSuffix ends the names of the files that hold what the store does not have
@@ -30,19 +29,15 @@ const (
 
 // tail is one such file.
 type tail struct {
-	path string
-	file *os.File // nil until something is written
-	at   int64    // how long the file is, in whole records
-	out  []byte   // queued
-	due  []byte   // taken from the queue and not written yet
-	dead bool
+	log *durable.Log
+	out []byte // queued
 }
 
 func newTail(dir string, first time.Time) *tail {
 	path := ""
 	for at := first.UnixMilli(); ; at++ {
 		if path = filepath.Join(dir, fmt.Sprintf("%015d%s", at, tailSuffix)); !exists(path) {
-			return &tail{path: path}
+			return &tail{log: durable.New(path, durable.Options{})}
 		}
 	}
 }
@@ -50,29 +45,27 @@ func newTail(dir string, first time.Time) *tail {
 // openTail reads a file up to its first damaged record, and lets it be written on
 // from there.
 func openTail(path string) ([]heat.Sample, *tail, error) {
-	f, err := os.OpenFile(path, os.O_RDWR, private.FileMode)
+	log, data, err := durable.Open(path, whole, durable.Options{})
 	if err != nil {
 		return nil, nil, fmt.Errorf("the temperature log on disk cannot be read: %w", err)
 	}
-	data, err := os.ReadFile(path)
-	if err != nil {
-		f.Close()
-		return nil, nil, err
-	}
 	var samples []heat.Sample
-	whole := 0
-	for ; whole+recordSize <= len(data); whole += recordSize {
-		s, ok := record(data[whole : whole+recordSize])
-		if !ok {
-			break
-		}
+	for ; len(data) > 0; data = data[recordSize:] {
+		s, _ := record(data[:recordSize])
 		samples = append(samples, s)
 	}
-	if err := f.Truncate(int64(whole)); err != nil {
-		f.Close()
-		return nil, nil, err
+	return samples, &tail{log: log}, nil
+}
+
+// whole tells a record that is not damaged.
+func whole(data []byte) int {
+	if len(data) < recordSize {
+		return 0
 	}
-	return samples, &tail{path: path, file: f, at: int64(whole)}, nil
+	if _, ok := record(data[:recordSize]); !ok {
+		return 0
+	}
+	return recordSize
 }
 
 func (t *tail) queue(s heat.Sample) {
@@ -126,34 +119,11 @@ func (t *tail) take() []byte {
 // write puts bytes at the file's end. What the disk does not take is written with
 // the next ones.
 func (t *tail) write(out []byte, sync bool) error {
-	if t.dead {
-		return nil
+	if err := t.log.Append(out); err != nil || !sync {
+		return err
 	}
-	if t.file == nil {
-		f, err := os.OpenFile(t.path, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, private.FileMode)
-		if err != nil {
-			return err
-		}
-		t.file = f
-	}
-	if t.due = append(t.due, out...); len(t.due) > 0 {
-		if _, err := t.file.WriteAt(t.due, t.at); err != nil {
-			return err
-		}
-		t.at += int64(len(t.due))
-		t.due = t.due[:0]
-	}
-	if sync {
-		return t.file.Sync()
-	}
-	return nil
+	return t.log.Sync()
 }
 
 // remove drops the file: the store has what it held.
-func (t *tail) remove() {
-	t.dead = true
-	if t.file != nil {
-		t.file.Close()
-	}
-	os.Remove(t.path)
-}
+func (t *tail) remove() { t.log.Remove() }

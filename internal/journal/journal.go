@@ -10,6 +10,7 @@ package journal
 
 import (
 	"bufio"
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -19,12 +20,10 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 
-	"golang.org/x/sys/unix"
-
 	"diathermon/internal/core/run"
+	"diathermon/internal/durable"
 	"diathermon/internal/private"
 )
 
@@ -34,7 +33,9 @@ const SyncEvery = 5 * time.Second
 
 const (
 	suffix     = ".journal"
-	firstLine  = "diathermon journal 1, boot %s, said %012d\n"
+	firstWords = "diathermon journal 1,"
+	firstLine  = firstWords + " boot %s, said %012d\n"
+	saidDigits = 12
 	block      = 64 << 10 // bytes by which a journal grows, so that most writes change no file size
 	recordings = 20       // kept
 	afterCut   = 3000     // lines that may have been said in SyncEvery before a power cut
@@ -55,18 +56,8 @@ func Open(dir string) (*Folder, error) {
 
 // A Book is the journal of one run. Its methods are for one goroutine.
 type Book struct {
-	path   string
-	file   *os.File
-	boot   string
-	at     int64 // where the next entry goes
-	room   int64 // bytes the file has
-	said   int64 // where the number of lines said is
-	failed error
-
-	mu    sync.Mutex
-	dirty bool
-	quit  chan struct{}
-	done  chan struct{}
+	log  *durable.Log
+	said int64 // where the number of lines said is
 }
 
 // bootID names this start of the machine.
@@ -80,112 +71,60 @@ func bootID() string {
 
 // Begin makes the journal of a run.
 func (f *Folder) Begin(r run.Record) (*Book, error) {
-	path := filepath.Join(f.dir, r.ID+suffix)
-	file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_TRUNC, private.FileMode)
+	log, _, err := durable.Open(filepath.Join(f.dir, r.ID+suffix), entries, options)
 	if err != nil {
 		return nil, fmt.Errorf("the run's journal cannot be written: %w", err)
 	}
-	b := open(path, file)
-	head := fmt.Sprintf(firstLine, b.boot, 0)
-	b.said = int64(len(head) - 13)
-	if err := b.write([]byte(head)); err == nil {
-		b.Note(run.Entry{Kind: run.Begins, At: r.Created, Record: &r})
-	}
-	if b.failed != nil {
-		b.Close(false)
-		return nil, b.failed
+	head := fmt.Sprintf(firstLine, bootID(), 0)
+	b := &Book{log, saidIn(head)}
+	if err := errors.Join(log.Append([]byte(head)), b.Note(run.Entry{Kind: run.Begins, At: r.Created, Record: &r})); err != nil {
+		log.Remove()
+		return nil, fmt.Errorf("the run's journal cannot be written: %w", err)
 	}
 	return b, nil
 }
 
-func open(path string, file *os.File) *Book {
-	b := &Book{path: path, file: file, boot: bootID(), quit: make(chan struct{}), done: make(chan struct{})}
-	go b.sync()
-	return b
-}
+var options = durable.Options{Block: block, Every: SyncEvery}
 
-// write appends bytes and lets the file grow by blocks of zeros.
-func (b *Book) write(data []byte) error {
-	if b.failed != nil {
-		return b.failed
+// entries are a journal's lines: its first one, and those with a checksum.
+var entries = durable.Lines(func(line []byte) bool {
+	if bytes.HasPrefix(line, []byte(firstWords)) {
+		return true
 	}
-	if b.at+int64(len(data)) > b.room {
-		if err := b.grow(); err != nil {
-			b.failed = fmt.Errorf("the run's journal cannot be written on: %w", err)
-			return b.failed
-		}
-		b.room += block
+	_, err := run.ParseEntry(string(line))
+	return err == nil
+})
+
+// saidIn is where in the first line the number of lines said is.
+func saidIn(head string) int64 { return int64(len(head) - saidDigits - 1) }
+
+// Note appends an entry. One that the disk does not take is written with the next.
+func (b *Book) Note(e run.Entry) error {
+	if err := b.log.Append(e.Line()); err != nil {
+		return fmt.Errorf("the run's journal cannot be written on: %w", err)
 	}
-	if _, err := b.file.WriteAt(data, b.at); err != nil {
-		b.failed = fmt.Errorf("the run's journal cannot be written on: %w", err)
-		return b.failed
-	}
-	b.at += int64(len(data))
-	b.mu.Lock()
-	b.dirty = true
-	b.mu.Unlock()
 	return nil
 }
 
-// grow makes room at the file's end without writing it: pages that were written in
-// one go would be written again as a whole for every byte that changes in them.
-func (b *Book) grow() error {
-	err := unix.Fallocate(int(b.file.Fd()), 0, b.room, block)
-	if errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.ENOSYS) {
-		_, err = b.file.WriteAt(make([]byte, block), b.room)
-	}
-	return err
-}
-
-// Note appends an entry. It reports the first error of the book, then and ever
-// after.
-func (b *Book) Note(e run.Entry) error { return b.write(e.Line()) }
-
-// Said notes that all line numbers below next may have been used.
+// Said notes that all line numbers below next may have been used. Whether the disk
+// takes it, the next entry tells.
 func (b *Book) Said(next int) {
-	if b.failed == nil {
-		var digits [12]byte
-		for i := len(digits) - 1; i >= 0; i-- {
-			digits[i] = byte('0' + next%10)
-			next /= 10
-		}
-		_, b.failed = b.file.WriteAt(digits[:], b.said)
+	var digits [saidDigits]byte
+	for i := len(digits) - 1; i >= 0; i-- {
+		digits[i] = byte('0' + next%10)
+		next /= 10
 	}
-}
-
-// sync forces what was written onto the disk now and then.
-func (b *Book) sync() {
-	defer close(b.done)
-	defer b.file.Close()
-	tick := time.NewTicker(SyncEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-b.quit:
-			b.file.Sync()
-			return
-		case <-tick.C:
-		}
-		b.mu.Lock()
-		dirty := b.dirty
-		b.dirty = false
-		b.mu.Unlock()
-		if dirty {
-			unix.Fdatasync(int(b.file.Fd()))
-		}
-	}
+	b.log.Over(b.said, digits[:])
 }
 
 // Close ends the book. A run that is over needs none any more, and nobody waits
 // for the disk; one that may be picked up keeps it, safe on disk when Close
 // returns.
 func (b *Book) Close(keep bool) {
-	if !keep {
-		os.Remove(b.path)
-	}
-	close(b.quit)
 	if keep {
-		<-b.done
+		b.log.Close()
+	} else {
+		b.log.Remove()
 	}
 }
 
@@ -216,75 +155,53 @@ func (f *Folder) Unfinished() (*run.Life, *Book, error) {
 
 // read reads a journal up to its end or its first damaged line.
 func read(path string) (*run.Life, *Book, error) {
-	file, err := os.OpenFile(path, os.O_RDWR, 0)
+	boot, said, head, err := beginning(path)
 	if err != nil {
 		return nil, nil, err
 	}
-	in := bufio.NewReader(file)
-	head, err := in.ReadString('\n')
-	words := strings.Fields(strings.ReplaceAll(head, ",", ""))
-	if err != nil || len(words) != 7 || words[1] != "journal" || words[2] != "1" {
-		file.Close()
-		return nil, nil, errors.New("it is no journal")
-	}
-	boot := words[4]
-	said, err := strconv.Atoi(words[6])
+	log, data, err := durable.Open(path, entries, options)
 	if err != nil {
-		file.Close()
-		return nil, nil, errors.New("its first line is damaged")
+		return nil, nil, err
 	}
 	life := &run.Life{}
-	at := int64(len(head))
-	for {
-		line, err := in.ReadString('\n')
-		e, parse := run.ParseEntry(line)
-		if err != nil || parse != nil { // zeros, or what a power cut left
-			break
+	for line := range bytes.Lines(data[len(head):]) {
+		if e, err := run.ParseEntry(string(line)); err == nil {
+			life.Tell(e)
 		}
-		if life.Record().ID == "" && (e.Kind != run.Begins || e.Record == nil) {
-			break
-		}
-		life.Tell(e)
-		at += int64(len(line))
 	}
-	if life.Record().ID == "" {
-		file.Close()
-		return nil, nil, errors.New("its beginning is damaged")
-	}
-	info, err := file.Stat()
-	if err != nil {
-		file.Close()
-		return nil, nil, err
-	}
-	said = max(said, life.Said())
-	b := open(path, file)
-	if b.boot != boot {
+	if said = max(said, life.Said()); boot != bootID() {
 		said += afterCut
 	}
-	b.at, b.room, b.said = at, info.Size(), int64(len(head)-13)
-	// What a damaged tail leaves must not follow the next entry.
-	if b.room > b.at {
-		if _, err := file.WriteAt(make([]byte, b.room-b.at), b.at); err != nil {
-			b.failed = err
-		}
-	}
 	life.SaidBelow(said)
-	return life, b, nil
+	return life, &Book{log, saidIn(head)}, nil
+}
+
+// beginning reads a journal's first line, and looks whether the second begins a run.
+func beginning(path string) (boot string, said int, head string, err error) {
+	file, err := os.Open(path)
+	if err != nil {
+		return "", 0, "", err
+	}
+	defer file.Close()
+	in := bufio.NewReader(file)
+	head, err = in.ReadString('\n')
+	words := strings.Fields(strings.ReplaceAll(head, ",", ""))
+	if err != nil || len(words) != 7 || !strings.HasPrefix(head, firstWords) {
+		return "", 0, "", errors.New("it is no journal")
+	}
+	if said, err = strconv.Atoi(words[6]); err != nil {
+		return "", 0, "", errors.New("its first line is damaged")
+	}
+	line, cut := in.ReadString('\n')
+	if e, err := run.ParseEntry(line); cut != nil || err != nil || e.Kind != run.Begins || e.Record == nil {
+		return "", 0, "", errors.New("its beginning is damaged")
+	}
+	return words[4], said, head, nil
 }
 
 // Keep keeps the recording of a run, and the newest ones of others.
 func (f *Folder) Keep(id string, write func(io.Writer) error) error {
-	path := filepath.Join(f.dir, id+".zip")
-	file, err := os.OpenFile(path+".new", os.O_WRONLY|os.O_CREATE|os.O_TRUNC, private.FileMode)
-	if err != nil {
-		return err
-	}
-	err = errors.Join(write(file), file.Close())
-	if err == nil {
-		err = os.Rename(path+".new", path)
-	}
-	if err != nil {
-		os.Remove(path + ".new")
+	if err := durable.Replace(filepath.Join(f.dir, id+".zip"), write); err != nil {
 		return err
 	}
 	kept, err := filepath.Glob(filepath.Join(f.dir, "*.zip"))

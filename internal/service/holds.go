@@ -9,10 +9,8 @@ import (
 	"os"
 	"sync"
 
-	"github.com/google/renameio/v2"
-
 	"diathermon/internal/core/wire"
-	"diathermon/internal/private"
+	"diathermon/internal/durable"
 )
 
 // holds keeps what printers can hold in a small file.
@@ -64,7 +62,7 @@ func (h *holds) write() {
 	b, err := json.MarshalIndent(h.kept, "", "  ")
 	h.mu.Unlock()
 	if err == nil {
-		err = renameio.WriteFile(h.path, append(b, '\n'), private.FileMode)
+		err = durable.Replace(h.path, durable.Bytes(append(b, '\n')))
 	}
 	if err != nil {
 		h.log.Error("what the printer can hold is not kept", "error", err)

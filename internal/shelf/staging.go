@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/durable"
 )
 
 // staging is where files are on their way: what arrives, and what the index is just
@@ -50,7 +51,7 @@ func (s staging) keep(f toolpath.File, a *arriving) error {
 	if err := os.Rename(a.Name(), s.place(f)); err != nil {
 		return err
 	}
-	return settle(s.dir)
+	return durable.SyncFolder(s.dir)
 }
 
 // withdraw takes a file off the shelf to be staged. A file that is gone already is
@@ -60,7 +61,7 @@ func (s staging) withdraw(f toolpath.File, path string) error {
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	return settle(s.dir)
+	return durable.SyncFolder(s.dir)
 }
 
 // finish puts a staged file where it belongs, if it is staged.
@@ -72,7 +73,7 @@ func (s staging) finish(f toolpath.File, path string) error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(settle(filepath.Dir(path)), settle(s.dir))
+	return errors.Join(durable.SyncFolder(filepath.Dir(path)), durable.SyncFolder(s.dir))
 }
 
 func (s staging) forget(f toolpath.File) { os.Remove(s.place(f)) }
@@ -86,14 +87,4 @@ func (s staging) clear() {
 	for _, e := range entries {
 		os.Remove(filepath.Join(s.dir, e.Name()))
 	}
-}
-
-// settle forces a folder's names onto the disk.
-func settle(dir string) error {
-	d, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	return d.Sync()
 }

@@ -10,18 +10,17 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/google/renameio/v2"
 	"github.com/google/uuid"
 
 	"diathermon/internal/api"
 	"diathermon/internal/core/access"
+	"diathermon/internal/durable"
 	"diathermon/internal/gate"
 )
 
@@ -117,7 +116,7 @@ func (a *Access) Keeper(ctx context.Context, path string) (string, error) {
 	if err := a.put(ctx, token, keeperName, allScopes, nil); err != nil || kept {
 		return token, err
 	}
-	return token, renameio.WriteFile(path, []byte(token+"\n"), 0o600, renameio.WithTempDir(filepath.Dir(path)))
+	return token, durable.Replace(path, durable.Bytes([]byte(token+"\n")))
 }
 
 // WithdrawAll makes every token worthless, the keeper's too, whose file at path goes.
