@@ -263,6 +263,9 @@ type Run struct {
 	File            string     `json:"file"`
 	SHA256          string     `json:"sha256"`
 	State           string     `json:"state" enum:"waiting,warming,running,held,ending,finished,stopped,broken,interrupted"`
+	Over            bool       `json:"over" doc:"Nothing more happens to it"`
+	Going           bool       `json:"going" doc:"It is at work: neither is it over, nor does it wait to be found again"`
+	May             []string   `json:"may,omitempty" enum:"hold,resume,stop,pick-up" doc:"What a person may do to it now"`
 	Reason          string     `json:"reason" doc:"Why it was held, stopped or broke; empty otherwise"`
 	Created         time.Time  `json:"created"`
 	Started         *time.Time `json:"started,omitempty" doc:"The first line was said"`
@@ -300,15 +303,6 @@ type Plan struct {
 type Step struct {
 	Why      string   `json:"why"`
 	Commands []string `json:"commands"`
-}
-
-// Final reports whether the run is over.
-func (r Run) Final() bool {
-	switch r.State {
-	case "finished", "stopped", "broken", "interrupted":
-		return true
-	}
-	return false
 }
 
 // Progress is how far a run has come.

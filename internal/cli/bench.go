@@ -109,7 +109,7 @@ func showRun(w io.Writer, r api.Run) {
 	fmt.Fprintln(w)
 	if p := r.Progress; p != nil {
 		fmt.Fprintf(w, "  %s  layer %d of %d, Z %.2f mm, line %d of %d", runShare(r), p.Layer, p.Layers, p.Z, r.Taken, r.Commands)
-		if !r.Final() {
+		if r.Going {
 			fmt.Fprintf(w, ", %s left", span(p.LeftSeconds))
 		}
 		fmt.Fprintln(w)
@@ -117,7 +117,7 @@ func showRun(w io.Writer, r api.Run) {
 	fmt.Fprintf(w, "  run %s\n", r.ID)
 	if r.Started != nil {
 		verb := "so far"
-		if r.Final() {
+		if !r.Going {
 			verb = "in all"
 		}
 		fmt.Fprintf(w, "  started %s, %s %s\n", local(*r.Started), took(r), verb)
@@ -176,7 +176,7 @@ func current(ctx context.Context, c *client.Client) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if bench.Run == nil || bench.Run.Final() && bench.Run.State != "interrupted" {
+	if bench.Run == nil || bench.Run.Over {
 		return "", &api.Problem{Status: 409, Title: "no run is going on"}
 	}
 	return bench.Run.ID, nil

@@ -85,7 +85,7 @@ func watchPlain(ctx context.Context, out io.Writer, c *client.Client) error {
 			}
 		case api.Run:
 			fmt.Fprintf(out, "%s %s %s %s\n", d.File, d.State, runShare(d), d.Reason)
-			if d.Final() {
+			if !d.Going {
 				cancel()
 			}
 		}
@@ -213,7 +213,7 @@ func (v *view) below() string {
 			v.bar.Width = min(v.width, 60)
 			s.WriteString(v.bar.ViewAs(p.Share) + "\n")
 			detail := fmt.Sprintf("%s  layer %d of %d  Z %.2f mm", runShare(*r), p.Layer, p.Layers, p.Z)
-			if !r.Final() {
+			if r.Going {
 				detail += fmt.Sprintf("  %s left", span(p.LeftSeconds))
 			}
 			s.WriteString(clip(detail, v.width) + "\n")

@@ -308,8 +308,7 @@ func (c *Client) Wire(ctx context.Context, since uint64, limit int) (api.Wire, e
 	return get[api.Wire](ctx, c, fmt.Sprintf("/v1/wire?since=%d&limit=%d", since, limit))
 }
 
-// An Event is one live event; Data is one of the api's Link, Heat, Run,
-// Position, Wire and Message, by value.
+// An Event is one live event; Data is one of the types of api.Events, by value.
 type Event struct{ Data any }
 
 // Events calls f with every live event until ctx or the connection ends. The
@@ -333,8 +332,8 @@ func (c *Client) Events(ctx context.Context, f func(Event)) error {
 			data = append(data, value...)
 		case "":
 			if len(data) > 0 {
-				if e, err := decode(kind, data); err == nil {
-					f(e)
+				if e, err := api.ParseEvent(kind, data); err == nil {
+					f(Event{e})
 				}
 			}
 			kind, data = "", nil
@@ -344,30 +343,4 @@ func (c *Client) Events(ctx context.Context, f func(Event)) error {
 		return ctx.Err()
 	}
 	return &UnreachableError{c.base, io.ErrUnexpectedEOF}
-}
-
-func decode(kind string, data []byte) (Event, error) {
-	switch kind {
-	case "link":
-		return as[api.Link](data)
-	case "heat":
-		return as[api.Heat](data)
-	case "run":
-		return as[api.Run](data)
-	case "position":
-		return as[api.Position](data)
-	case "wire":
-		return as[api.Wire](data)
-	case "alarms":
-		return as[api.Alarms](data)
-	case "", "message":
-		return as[api.Message](data)
-	}
-	return Event{}, fmt.Errorf("event %q is not known", kind)
-}
-
-func as[T any](data []byte) (Event, error) {
-	var v T
-	err := json.Unmarshal(data, &v)
-	return Event{v}, err
 }

@@ -184,7 +184,7 @@ func (b *bench) untilRun(states ...string) api.Run {
 				return true
 			}
 		}
-		return now.Run != nil && now.Run.Final() && now.Run.State != "interrupted" // which may go on
+		return now.Run != nil && now.Run.Over
 	})
 	for _, s := range states {
 		if now.Run.State == s {

@@ -83,7 +83,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if now.Run.Final() && now.Run.State != "interrupted" {
+			if now.Run.Over {
 				break
 			}
 			p.cmd.Process.Kill()

@@ -86,10 +86,10 @@ func TestScreenshots(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !now.Run.Final() {
+	if now.Run.Going {
 		b.Control(t.Context(), now.Run.ID, "stop")
 	}
-	b.until("the run's end", func(now api.Bench) bool { return now.Run.Final() })
+	b.until("the run's end", func(now api.Bench) bool { return !now.Run.Going })
 	if _, err := b.Start(t.Context(), "focuser-knob-fluted.gcode"); err != nil {
 		t.Fatal(err)
 	}

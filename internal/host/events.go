@@ -34,7 +34,7 @@ func (h *Host) event(e wire.Event, device string) {
 			h.unknow()
 		}
 	case wire.Restarted:
-		h.message("error", "the printer restarted")
+		h.message(wire.Wrong, "the printer restarted")
 		h.interrupt("the printer restarted in the middle of it", true)
 		h.forget()
 	case wire.Greeted:
@@ -61,7 +61,7 @@ func (h *Host) greeted(e wire.Event) {
 	link := h.link
 	h.hub.publish(Update{Link: &link})
 	if !h.haltsAtOnce() {
-		h.message("message", "this firmware reads an emergency stop only in its turn, behind what it has queued: keep the printer's switch in reach")
+		h.message(wire.Told, "this firmware reads an emergency stop only in its turn, behind what it has queued: keep the printer's switch in reach")
 	}
 	if h.owesOff { // by a run that ended while the printer was out of reach
 		h.owesOff = false
@@ -112,7 +112,7 @@ func (h *Host) answer(tag uint64, lines []string, err error) {
 // heard reads readings, positions and messages out of what the printer says.
 func (h *Host) heard(r wire.Reply) {
 	if t := h.tuning; t != nil && t.Ended.IsZero() && t.Note(r.Text) {
-		h.message("message", r.Text)
+		h.message(wire.Told, r.Text)
 		return
 	}
 	switch r.Kind {
@@ -126,21 +126,21 @@ func (h *Host) heard(r wire.Reply) {
 		}
 	case wire.Error:
 		if !strings.Contains(r.Text, "Last Line:") { // which is the conversation's own upkeep
-			h.message("error", r.Text)
+			h.message(wire.Wrong, r.Text)
 		}
 	case wire.Fatal:
-		h.message("fatal", r.Text)
+		h.message(wire.Stopped, r.Text)
 	case wire.Action:
-		h.message("action", r.Text)
+		h.message(wire.Wanted, r.Text)
 		h.asked(r.Text)
 	case wire.Other:
 		if len(r.Text) > 5 && r.Text[:5] == "echo:" {
-			h.message("message", r.Text[5:])
+			h.message(wire.Told, r.Text[5:])
 		}
 	}
 }
 
-func (h *Host) message(kind, text string) {
+func (h *Host) message(kind wire.MessageKind, text string) {
 	m := wire.Message{At: time.Now(), Kind: kind, Text: printable(text)}
 	h.cfg.Recorder.Message(m)
 	h.hub.publish(Update{Message: &m})
@@ -165,7 +165,7 @@ func (h *Host) readings(readings []heat.Reading) {
 	at, moved := h.clock.Stamp(h.wall(), h.now())
 	if moved != 0 {
 		text := fmt.Sprintf("the computer's clock was moved by %s", moved.Round(time.Second))
-		h.message("message", text)
+		h.message(wire.Told, text)
 		h.mark(at, heat.MarkClock, "", text)
 	}
 	var samples []heat.Sample

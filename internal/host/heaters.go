@@ -13,6 +13,7 @@ import (
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/wire"
 )
 
 // thermal is what the host knows of one heater besides its last reading.
@@ -112,7 +113,7 @@ func (h *Host) study(at time.Time, r heat.Reading) {
 		t.soak, t.soaking = nil, heat.SoakState{}
 	default:
 		if t.soaking = t.soak.Note(now, r); t.soaking.Done && !before {
-			h.message("message", fmt.Sprintf("the %s has soaked", r.Heater))
+			h.message(wire.Told, fmt.Sprintf("the %s has soaked", r.Heater))
 		}
 	}
 	if r.Heater == heat.NozzleOf(h.point.Tool) {
@@ -177,7 +178,7 @@ func (h *Host) raise(a heat.Alarm) {
 	h.alarms = append(h.alarms, a)
 	h.cfg.Recorder.Alarm(a)
 	h.mark(a.At, heat.MarkAlarm, a.Heater, a.Text)
-	h.message("alarm", a.Text)
+	h.message(wire.Alarming, a.Text)
 	h.decide("alarm %s of the %s, %s: %s", a.Guard, a.Heater, a.Action, a.Text)
 	h.log.Error("alarm", "guard", a.Guard, "heater", a.Heater, "action", a.Action, "text", a.Text)
 	switch a.Action {
@@ -251,7 +252,7 @@ func (h *Host) mindHeaters() {
 	warn, off := h.leash.Look(h.now(), on, inUse)
 	switch {
 	case warn:
-		h.message("message", fmt.Sprintf("the heaters are on and nobody uses them: they are turned off in %s", heat.LeashWarning))
+		h.message(wire.Told, fmt.Sprintf("the heaters are on and nobody uses them: they are turned off in %s", heat.LeashWarning))
 	case off:
 		h.raise(heat.Alarm{At: now, Guard: heat.Unused, Action: heat.ActionOf(heat.Unused), Text: fmt.Sprintf("the heaters were on for %s and nobody used them: they were turned off", h.leash.After)})
 	}

@@ -163,7 +163,8 @@ type RunNow struct {
 
 	Warming time.Duration // of which the heaters take; 0 where they are warm, or not known well enough
 
-	Forgotten bool // interrupted, and the printer has forgotten everything
+	Forgotten bool      // interrupted, and the printer has forgotten everything
+	May       []run.Act // what a person may do
 }
 
 // Bench is everything live at one moment.

@@ -170,7 +170,7 @@ func (h *Host) carryOut(j *job, e run.Effect) {
 	case run.DoMark:
 		h.mark(time.Now(), e.Mark, "", e.Text)
 	case run.DoTell:
-		h.message("message", e.Text)
+		h.message(wire.Told, e.Text)
 	case run.DoRecording:
 		h.keepRecording(j.life.Record().ID)
 	case run.DoClose:
@@ -193,7 +193,7 @@ func (h *Host) keep(j *job, e run.Entry) {
 	if err := j.book.Note(e); err != nil && !j.unkept {
 		j.unkept = true
 		h.log.Error("journal", "error", err)
-		h.message("error", err.Error()+"; the run goes on, but could not be picked up exactly")
+		h.message(wire.Wrong, err.Error()+"; the run goes on, but could not be picked up exactly")
 	}
 }
 
@@ -288,7 +288,7 @@ func (h *Host) runNow() *RunNow {
 		return h.last
 	}
 	r := j.life.Record()
-	now := &RunNow{Record: r, Progress: run.Measure(r.Taken, r.Commands, j.file.Marks, j.file.Duration), Forgotten: j.life.Lost()}
+	now := &RunNow{Record: r, Progress: run.Measure(r.Taken, r.Commands, j.file.Marks, j.file.Duration), Forgotten: j.life.Lost(), May: j.life.May()}
 	if now.Layer > 0 {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}
@@ -334,7 +334,7 @@ func (j *job) warmingLeft() []heat.Step {
 
 // stayAwake keeps the computer from going to sleep while a run goes on.
 func (h *Host) stayAwake() {
-	going := h.job != nil && h.state() != run.Interrupted && !h.state().Final()
+	going := h.job != nil && h.state().Going()
 	switch {
 	case h.cfg.Awake == nil:
 	case going && h.asleep == nil:

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/wire"
 )
 
 // turningOff follows heaters that are to be off until the printer reports that
@@ -69,7 +70,7 @@ func (h *Host) mindOff() {
 		return
 	case on && !o.told && now-o.begun > obeyWithin:
 		o.told = true
-		h.message("error", "the printer still heats although it was told to turn its heaters off: it reads nothing while it waits for heat. Switch it off if that takes too long")
+		h.message(wire.Wrong, "the printer still heats although it was told to turn its heaters off: it reads nothing while it waits for heat. Switch it off if that takes too long")
 	}
 	if on && h.haltsAtOnce() && now-o.urged >= urgeEvery {
 		o.urged = now

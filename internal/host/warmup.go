@@ -12,6 +12,7 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/wire"
 )
 
 // warming is a warm-up that goes on.
@@ -72,7 +73,7 @@ func (h *Host) soakBed(j *job, d time.Duration) {
 	over := func() { h.stepOf(j, run.Event{On: run.OnSoaked}) }
 	w := heat.WarmUp{Name: "soak before the run", Setpoints: map[heat.Heater]float64{heat.Bed: j.file.Setpoints[heat.Bed]}, Order: heat.AtOnce, Soak: true, SoakFor: d}
 	if err := h.beginWarmUp(w, over); err != nil {
-		h.message("error", fmt.Sprintf("%s begins without a soak: %v", j.file.Name, err))
+		h.message(wire.Wrong, fmt.Sprintf("%s begins without a soak: %v", j.file.Name, err))
 		over()
 	}
 }

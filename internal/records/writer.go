@@ -91,7 +91,7 @@ func (w *Writer) Run(r run.Record) {
 
 // Message takes something the firmware said.
 func (w *Writer) Message(m wire.Message) {
-	w.take(entry{Message: &message{At: m.At, Kind: m.Kind, Text: m.Text}})
+	w.take(entry{Message: &message{At: m.At, Kind: string(m.Kind), Text: m.Text}})
 }
 
 // Mark takes something that happened at one moment of the temperature log.

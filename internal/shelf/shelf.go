@@ -52,13 +52,13 @@ var (
 )
 
 // Outcome is what storing a file came to.
-type Outcome int
+type Outcome string
 
 // The outcomes of Store.
 const (
-	Created  Outcome = iota // the name is new
-	Same                    // the same bytes were there already
-	Replaced                // other bytes were there and are gone
+	Created  Outcome = "created"  // the name is new
+	Same     Outcome = "same"     // the same bytes were there already
+	Replaced Outcome = "replaced" // other bytes were there and are gone
 )
 
 // A Shelf is one folder of files.
@@ -202,14 +202,14 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	var none toolpath.File
 	name, err := Name(a.Name)
 	if err != nil {
-		return none, 0, err
+		return none, "", err
 	}
 	if a.Size > s.maxBytes {
-		return none, 0, fmt.Errorf("%w: it has %d bytes, at most %d are taken", ErrLarge, a.Size, s.maxBytes)
+		return none, "", fmt.Errorf("%w: it has %d bytes, at most %d are taken", ErrLarge, a.Size, s.maxBytes)
 	}
 	tmp, err := s.staging.create()
 	if err != nil {
-		return none, 0, disk(err)
+		return none, "", disk(err)
 	}
 	defer tmp.drop()
 	hash := sha256.New()
@@ -218,22 +218,22 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	summary, err := s.scan(io.TeeReader(body, io.MultiWriter(out, hash)))
 	switch {
 	case body.n > s.maxBytes:
-		return none, 0, fmt.Errorf("%w: at most %d bytes are taken", ErrLarge, s.maxBytes)
+		return none, "", fmt.Errorf("%w: at most %d bytes are taken", ErrLarge, s.maxBytes)
 	case body.err != nil, err == nil && a.Size >= 0 && body.n != a.Size:
-		return none, 0, fmt.Errorf("%w: %d of %s bytes came; send it again", ErrShort, body.n, announced(a.Size))
+		return none, "", fmt.Errorf("%w: %d of %s bytes came; send it again", ErrShort, body.n, announced(a.Size))
 	case errors.Is(err, ErrContent):
-		return none, 0, fmt.Errorf("%s: %w", name, err)
+		return none, "", fmt.Errorf("%s: %w", name, err)
 	case errors.As(err, new(*fs.PathError)) || errors.Is(err, syscall.ENOSPC):
-		return none, 0, disk(err)
+		return none, "", disk(err)
 	case err != nil:
-		return none, 0, fmt.Errorf("%s: %w", name, content{err})
+		return none, "", fmt.Errorf("%s: %w", name, content{err})
 	}
 	sum := hash.Sum(nil)
 	if a.SHA256 != nil && !bytes.Equal(a.SHA256, sum) {
-		return none, 0, fmt.Errorf("%w: its bytes do not match the digest that came with it; send it again", ErrShort)
+		return none, "", fmt.Errorf("%w: its bytes do not match the digest that came with it; send it again", ErrShort)
 	}
 	if err := errors.Join(out.Flush(), tmp.Sync()); err != nil {
-		return none, 0, disk(err)
+		return none, "", disk(err)
 	}
 	f := toolpath.File{Name: name, Size: body.n, SHA256: hex.EncodeToString(sum), Stored: time.Now().UTC().Truncate(time.Millisecond), Summary: summary}
 	return s.place(ctx, f, tmp, a.Replace)
@@ -249,36 +249,36 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 	case err != nil:
-		return toolpath.File{}, 0, err
+		return toolpath.File{}, "", err
 	case old.SHA256 == f.SHA256 && old.Version == f.Version && s.matches(old):
 		return old, Same, nil
 	case old.SHA256 == f.SHA256: // whose bytes were changed by hand, or read by an older version
 	case !replace:
-		return toolpath.File{}, 0, fmt.Errorf("%w: another file called %q is on the shelf; rename yours or ask to replace it", ErrTaken, f.Name)
+		return toolpath.File{}, "", fmt.Errorf("%w: another file called %q is on the shelf; rename yours or ask to replace it", ErrTaken, f.Name)
 	case s.inUse(f.Name):
-		return toolpath.File{}, 0, fmt.Errorf("%w: %q is being printed and cannot be replaced now", ErrTaken, f.Name)
+		return toolpath.File{}, "", fmt.Errorf("%w: %q is being printed and cannot be replaced now", ErrTaken, f.Name)
 	default:
 		outcome = Replaced
 		if err := s.staging.finish(old, s.path(old.Name)); err != nil { // what was in doubt
-			return toolpath.File{}, 0, disk(err)
+			return toolpath.File{}, "", disk(err)
 		}
 	}
 	step("arrived")
 	if err := s.staging.keep(f, tmp); err != nil {
-		return toolpath.File{}, 0, disk(err)
+		return toolpath.File{}, "", disk(err)
 	}
 	step("staged")
 	if err := s.index.PutFile(ctx, f); err != nil {
 		if known, there := s.knows(f); !known {
-			return toolpath.File{}, 0, fmt.Errorf("%s: it is not certain whether it is on the shelf: %w", f.Name, err) // it is decided when the index answers
+			return toolpath.File{}, "", fmt.Errorf("%s: it is not certain whether it is on the shelf: %w", f.Name, err) // it is decided when the index answers
 		} else if !there {
 			s.staging.forget(f)
-			return toolpath.File{}, 0, err
+			return toolpath.File{}, "", err
 		}
 	}
 	step("indexed")
 	if err := s.staging.finish(f, s.path(f.Name)); err != nil {
-		return toolpath.File{}, 0, disk(err)
+		return toolpath.File{}, "", disk(err)
 	}
 	step("placed")
 	return f, outcome, nil

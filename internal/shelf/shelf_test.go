@@ -104,9 +104,9 @@ func TestStoringHasThreeOutcomes(t *testing.T) {
 	}{
 		{part, false, shelf.Created, nil},
 		{part, false, shelf.Same, nil},
-		{part + "M107\n", false, 0, shelf.ErrTaken},
+		{part + "M107\n", false, "", shelf.ErrTaken},
 		{part + "M107\n", true, shelf.Replaced, nil},
-		{part, false, 0, shelf.ErrTaken},
+		{part, false, "", shelf.ErrTaken},
 	} {
 		a := arrival("cap.gcode", c.body)
 		a.Replace = c.replace

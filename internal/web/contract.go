@@ -72,7 +72,7 @@ func positionOf(p host.Position) api.Position {
 
 func runOf(r run.Record) api.Run {
 	return api.Run{
-		ID: r.ID, File: r.File, SHA256: r.SHA256, State: string(r.State), Reason: r.Reason,
+		ID: r.ID, File: r.File, SHA256: r.SHA256, State: string(r.State), Over: r.State.Final(), Going: r.State.Going(), Reason: r.Reason,
 		Created: r.Created.UTC(), Started: moment(r.Started), Laying: moment(r.Laying), Ended: moment(r.Ended),
 		Commands: r.Commands, Taken: r.Taken, FilamentMM: r.Filament, EstimateSeconds: r.Estimate.Seconds(), LastedSeconds: r.Lasted(time.Now()).Seconds(),
 	}
@@ -82,6 +82,9 @@ func runNowOf(r host.RunNow) api.Run {
 	out := runOf(r.Record)
 	out.LastedSeconds = r.Lasted.Seconds()
 	out.NeedsPlan = r.Forgotten
+	for _, act := range r.May {
+		out.May = append(out.May, string(act))
+	}
 	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), WarmSeconds: r.Warming.Seconds(), Layer: r.Layer, Layers: r.Layers, Z: r.Z}
 	return out
 }
@@ -150,7 +153,7 @@ func wireOf(lines []host.Traffic) api.Wire {
 }
 
 func messageOf(m wire.Message) api.Message {
-	return api.Message{At: m.At.UTC(), Kind: m.Kind, Text: m.Text}
+	return api.Message{At: m.At.UTC(), Kind: string(m.Kind), Text: m.Text}
 }
 
 func moment(t time.Time) *time.Time {

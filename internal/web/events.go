@@ -3,8 +3,10 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"maps"
 	"net/http"
 	"reflect"
+	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -18,23 +20,15 @@ import (
 // connection is gone.
 const beat = 15 * time.Second
 
-// kinds are the live events, by name.
-var kinds = []struct {
-	name string
-	data any
-}{
-	{"link", api.Link{}}, {"heat", api.Heat{}}, {"run", api.Run{}}, {"position", api.Position{}}, {"wire", api.Wire{}}, {"message", api.Message{}}, {"alarms", api.Alarms{}},
-}
-
 func (s *Server) eventOperations(r chi.Router) {
 	op := operation("events", http.MethodGet, "/v1/events", scopeRead, "Live events. First everything as it is now, then what changes")
 	var each []*huma.Schema
-	for _, k := range kinds {
+	for _, name := range slices.Sorted(maps.Keys(api.Events)) {
 		each = append(each, &huma.Schema{
-			Type: "object", Title: "Event " + k.name, Required: []string{"data", "event"},
+			Type: "object", Title: "Event " + name, Required: []string{"data", "event"},
 			Properties: map[string]*huma.Schema{
-				"event": {Type: "string", Extensions: map[string]any{"const": k.name}},
-				"data":  s.api.OpenAPI().Components.Schemas.Schema(reflect.TypeOf(k.data), true, k.name),
+				"event": {Type: "string", Enum: []any{name}},
+				"data":  s.api.OpenAPI().Components.Schemas.Schema(reflect.TypeOf(api.Events[name]), true, name),
 			},
 		})
 	}
@@ -108,12 +102,7 @@ func (s *Server) linkFrame(ctx context.Context) []byte {
 
 // frame puts an event into the words of the stream.
 func (s *Server) frame(event any) []byte {
-	name := ""
-	for _, k := range kinds {
-		if reflect.TypeOf(k.data) == reflect.TypeOf(event) {
-			name = k.name
-		}
-	}
+	name := api.EventName(event)
 	data, err := json.Marshal(event)
 	if err != nil { // a number that JSON does not know
 		s.Logger.Error("an event cannot be encoded", "event", name, "error", err)

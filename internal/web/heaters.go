@@ -59,7 +59,7 @@ func (s *Server) heaterOperations() {
 			}
 			out := api.HeatHealth{Heater: string(h), Findings: []api.HeatFinding{}, Episodes: []api.HeatEpisode{}}
 			for _, f := range heat.Findings(episodes, models.Models[h], now) {
-				out.Findings = append(out.Findings, api.HeatFinding{What: f.What, Worse: f.Worse, Text: f.Text})
+				out.Findings = append(out.Findings, api.HeatFinding{What: string(f.What), Worse: f.Worse, Text: f.Text})
 			}
 			for _, e := range episodes {
 				out.Episodes = append(out.Episodes, api.HeatEpisode{

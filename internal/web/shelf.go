@@ -212,15 +212,10 @@ func (s *Server) store(w http.ResponseWriter, r *http.Request, a shelf.Arrival, 
 		problem(w, s.problemOf(err))
 		return
 	}
-	out := api.Stored{File: fileOf(f, s.Host.Printer()), NotTaken: others()}
+	out := api.Stored{File: fileOf(f, s.Host.Printer()), Outcome: string(outcome), NotTaken: others()}
 	status := http.StatusCreated
-	switch outcome {
-	case shelf.Created:
-		out.Outcome = "created"
-	case shelf.Same:
-		out.Outcome, status = "same", http.StatusOK
-	case shelf.Replaced:
-		out.Outcome = "replaced"
+	if outcome == shelf.Same {
+		status = http.StatusOK
 	}
 	if then == "print" {
 		now, err := s.Host.Start(r.Context(), f.Name, nil)

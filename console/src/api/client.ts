@@ -5,6 +5,10 @@ import type { components, paths } from './schema.gen'
 export type Schemas = components['schemas']
 export type Problem = Schemas['Problem']
 
+/** The live events, by name, as the service describes them. */
+type Frame = paths['/v1/events']['get']['responses'][200]['content']['text/event-stream'][number]
+export type Events = { [F in Frame as F['event']]: F['data'] }
+
 /** The service's API, typed by its own description. */
 export const api = createClient<paths>({ baseUrl: '' })
 

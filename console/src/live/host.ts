@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
-import { answered, api, type Problem, type Schemas } from '../api/client'
+import { answered, api, type Events, type Problem, type Schemas } from '../api/client'
 import { useHeatPast } from './heatPast'
 import { useTraffic } from './traffic'
 
@@ -23,7 +23,7 @@ export const useHost = defineStore('host', () => {
   const traffic = useTraffic()
 
   const live = computed(() => connected.value && link.value?.state === 'live')
-  const going = computed(() => run.value !== undefined && !['finished', 'stopped', 'broken', 'interrupted'].includes(run.value.state))
+  const going = computed(() => run.value?.going ?? false)
 
   async function refresh() {
     const bench = await answered(api.GET('/v1/bench'))
@@ -41,8 +41,6 @@ export const useHost = defineStore('host', () => {
 
   function listen() {
     const events = new EventSource('/v1/events')
-    const on = <T>(kind: string, take: (data: T) => void) =>
-      events.addEventListener(kind, e => take(JSON.parse((e as MessageEvent<string>).data) as T))
     events.onopen = () => {
       connected.value = true
       refresh().catch(tell)
@@ -57,22 +55,30 @@ export const useHost = defineStore('host', () => {
         setTimeout(listen, 3000)
       }
     }
-    on<Schemas['Link']>('link', data => {
+    for (const name of Object.keys(takers) as (keyof Events)[]) {
+      const take = takers[name] as (data: unknown) => void
+      events.addEventListener(name, e => take(JSON.parse((e as MessageEvent<string>).data)))
+    }
+  }
+
+  /** What is done with every live event. */
+  const takers: { [E in keyof Events]: (data: Events[E]) => void } = {
+    link(data) {
       const unmeasured = ['assumed', 'measuring'].includes(firmware.value?.holds.how ?? '')
       if (data.state === 'live' && (link.value?.state !== 'live' || unmeasured)) refresh().catch(() => undefined) // another firmware may be there, or more be known of it
       link.value = data
-    })
-    on<Schemas['Heat']>('heat', data => {
+    },
+    heat(data) {
       heaters.value = data.heaters
       warmUp.value = data.warm_up
       flow.value = data.flow
       past.note(data.heaters)
-    })
-    on<Schemas['Run']>('run', data => { run.value = data })
-    on<Schemas['Position']>('position', data => { position.value = data })
-    on<Schemas['Alarms']>('alarms', data => { alarms.value = data.alarms })
-    on<Schemas['Wire']>('wire', data => traffic.note(data.lines))
-    on<Schemas['Message']>('message', data => { messages.value = [...messages.value, data].slice(-50) })
+    },
+    run(data) { run.value = data },
+    position(data) { position.value = data },
+    alarms(data) { alarms.value = data.alarms },
+    wire(data) { traffic.note(data.lines) },
+    message(data) { messages.value = [...messages.value, data].slice(-50) },
   }
 
   /** Shows a problem to the person until it is dismissed. */

@@ -3,6 +3,7 @@ import { mdiDownload, mdiPause, mdiPlay, mdiStop } from '@mdi/js'
 import { useIntervalFn } from '../live/interval'
 import { computed, ref, watch } from 'vue'
 
+import type { Schemas } from '../api/client'
 import { useHost } from '../live/host'
 import { span } from '../live/words'
 import PickUpDialog from './PickUpDialog.vue'
@@ -14,8 +15,8 @@ const now = ref(Date.now())
 useIntervalFn(() => { now.value = Date.now() }, 1000)
 
 const run = computed(() => host.run)
-const interrupted = computed(() => run.value?.state === 'interrupted')
-const recorded = computed(() => ['stopped', 'broken', 'interrupted'].includes(run.value?.state ?? ''))
+const interrupted = computed(() => run.value !== undefined && !run.value.over && !run.value.going)
+const may = (act: NonNullable<Schemas['Run']['may']>[number]) => run.value?.may?.includes(act) ?? false
 const share = computed(() => (run.value?.progress?.share ?? 0) * 100)
 const told = ref(Date.now()) // when the run was told last, by this browser's clock, which need not agree with the host's
 watch(run, () => { told.value = now.value = Date.now() })
@@ -68,17 +69,17 @@ async function stop() {
         </div>
       </v-card-text>
       <v-card-actions v-if="interrupted" class="px-4 pb-4 ga-2 flex-wrap">
-        <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="!run.needs_plan || !host.live" @click="picking = true">Pick up…</v-btn>
+        <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="!may('pick-up') || !host.live" @click="picking = true">Pick up…</v-btn>
         <v-btn variant="outlined" :prepend-icon="mdiStop" @click="asking = true">Give up</v-btn>
         <v-btn variant="text" :prepend-icon="mdiDownload" :href="`/v1/runs/${run.id}/recording`">Recording</v-btn>
       </v-card-actions>
-      <v-card-actions v-else-if="recorded" class="px-4 pb-4">
+      <v-card-actions v-else-if="run.over && run.state !== 'finished'" class="px-4 pb-4">
         <v-btn variant="text" :prepend-icon="mdiDownload" :href="`/v1/runs/${run.id}/recording`">Recording</v-btn>
       </v-card-actions>
       <v-card-actions v-else-if="host.going" class="px-4 pb-4 ga-2">
-        <v-btn v-if="run.state === 'held'" variant="flat" color="primary" :prepend-icon="mdiPlay" @click="host.control('resume')">Resume</v-btn>
-        <v-btn v-else variant="tonal" color="primary" :prepend-icon="mdiPause" :disabled="run.state === 'ending' || run.state === 'waiting'" @click="host.control('hold')">Hold</v-btn>
-        <v-btn variant="outlined" :prepend-icon="mdiStop" :disabled="run.state === 'ending'" @click="asking = true">Stop</v-btn>
+        <v-btn v-if="may('resume')" variant="flat" color="primary" :prepend-icon="mdiPlay" @click="host.control('resume')">Resume</v-btn>
+        <v-btn v-else variant="tonal" color="primary" :prepend-icon="mdiPause" :disabled="!may('hold')" @click="host.control('hold')">Hold</v-btn>
+        <v-btn variant="outlined" :prepend-icon="mdiStop" :disabled="!may('stop')" @click="asking = true">Stop</v-btn>
       </v-card-actions>
     </template>
     <v-dialog v-model="asking" max-width="420">

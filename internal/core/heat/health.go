@@ -147,10 +147,21 @@ func (c *Checkup) endHold(out []Episode, at time.Duration) []Episode {
 	})
 }
 
+// Aspect is what of a heater has changed.
+type Aspect string
+
+// The aspects.
+const (
+	RiseTime  Aspect = "rise"
+	Overshoot Aspect = "overshoot"
+	Ripple    Aspect = "ripple"
+	HoldsWith Aspect = "duty" // it takes another duty to hold it
+)
+
 // A Finding is a sentence about how a heater has changed.
 type Finding struct {
 	Heater Heater
-	What   string  // rise, overshoot, ripple or duty
+	What   Aspect
 	Change float64 // as a share of what it was; for overshoot and ripple in K
 	Worse  bool
 	Text   string
@@ -206,7 +217,7 @@ func Findings(episodes []Episode, m Model, now time.Time) []Finding {
 			return Finding{}, false
 		}
 		change := float64(slower)/float64(slow) - 1
-		f := Finding{What: "rise", Change: change, Worse: change > 0}
+		f := Finding{What: RiseTime, Change: change, Worse: change > 0}
 		word := "longer"
 		if change < 0 {
 			word = "less long"
@@ -219,10 +230,10 @@ func Findings(episodes []Episode, m Model, now time.Time) []Finding {
 		return f, math.Abs(change) >= 0.08
 	})
 	compare(WarmingUp, func(e Episode) float64 { return e.Overshoot }, func(_, e Episode, was, is float64) (Finding, bool) {
-		return Finding{What: "overshoot", Change: is - was, Worse: is > was, Text: fmt.Sprintf("the %s goes %.1f K beyond its setpoint at the end of a warm-up, and went %.1f K a month ago. Tune its PID.", e.Heater, is, was)}, math.Abs(is-was) >= 1.5
+		return Finding{What: Overshoot, Change: is - was, Worse: is > was, Text: fmt.Sprintf("the %s goes %.1f K beyond its setpoint at the end of a warm-up, and went %.1f K a month ago. Tune its PID.", e.Heater, is, was)}, math.Abs(is-was) >= 1.5
 	})
 	compare(HoldingOn, func(e Episode) float64 { return e.Ripple }, func(_, e Episode, was, is float64) (Finding, bool) {
-		return Finding{What: "ripple", Change: is - was, Worse: is > was, Text: fmt.Sprintf("the %s swings by %.2f K about its setpoint, and swung by %.2f K a month ago. Is its sensor tight, and its PID tuned?", e.Heater, is, was)}, is > 1.5*was && is-was >= 0.3
+		return Finding{What: Ripple, Change: is - was, Worse: is > was, Text: fmt.Sprintf("the %s swings by %.2f K about its setpoint, and swung by %.2f K a month ago. Is its sensor tight, and its PID tuned?", e.Heater, is, was)}, is > 1.5*was && is-was >= 0.3
 	})
 	compare(HoldingOn, func(e Episode) float64 { return e.Duty / max(e.Setpoint-m.Ambient, 5) }, func(_, e Episode, was, is float64) (Finding, bool) {
 		change := is/was - 1
@@ -230,7 +241,7 @@ func Findings(episodes []Episode, m Model, now time.Time) []Finding {
 		if change < 0 {
 			word = "less"
 		}
-		return Finding{What: "duty", Change: change, Worse: change > 0, Text: fmt.Sprintf("holding the %s at its setpoint takes %.0f %% %s duty than a month ago. Has its insulation, the room or its element changed?", e.Heater, 100*math.Abs(change), word)}, math.Abs(change) >= 0.12
+		return Finding{What: HoldsWith, Change: change, Worse: change > 0, Text: fmt.Sprintf("holding the %s at its setpoint takes %.0f %% %s duty than a month ago. Has its insulation, the room or its element changed?", e.Heater, 100*math.Abs(change), word)}, math.Abs(change) >= 0.12
 	})
 	return out
 }

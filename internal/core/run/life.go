@@ -240,6 +240,45 @@ func (l *Life) Lost() bool {
 	return false
 }
 
+// An Act is what a person may do to a run.
+type Act string
+
+// The acts.
+const (
+	MayHold   Act = "hold"
+	MayResume Act = "resume"
+	MayStop   Act = "stop"
+	MayPickUp Act = "pick-up"
+)
+
+// May returns what a person may do to the run now. An alarm that waits, or a printer
+// that does not answer, may be in the way all the same.
+func (l *Life) May() []Act {
+	switch s := l.stage.(type) {
+	case over, stopping:
+		return nil
+	case soaking, heating, drawing, pickingUp:
+		return []Act{MayHold, MayStop}
+	case returning:
+		return []Act{MayHold, MayResume, MayStop}
+	case settling:
+		if s.Wish.To == ToResume {
+			return []Act{MayHold, MayResume, MayStop}
+		}
+		return []Act{MayResume, MayStop}
+	case leaving:
+		if s.Wish.To == ToResume {
+			return []Act{MayHold, MayResume, MayStop}
+		}
+		return []Act{MayResume, MayStop}
+	case parked, cutShort, paused:
+		return []Act{MayResume, MayStop}
+	case forgotten:
+		return []Act{MayStop, MayPickUp}
+	}
+	return []Act{MayStop}
+}
+
 // ComingBack reports whether the nozzle is on its way to the part.
 func (l *Life) ComingBack() bool { return l.Stage() == Returning || l.Stage() == PickingUp }
 

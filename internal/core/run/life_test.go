@@ -2,6 +2,7 @@ package run_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -164,6 +165,9 @@ func TestEveryEventInEveryStage(t *testing.T) {
 				cell = "="
 			}
 			row += fmt.Sprintf(" %-9s", cell)
+			if act, asks := acts[e.On]; asks && (cell != "no" && cell != "·") != slices.Contains(stages[s]().May(), act) {
+				t.Errorf("%s: a person may %v, and %s leads to %q", s, stages[s]().May(), e.name, cell)
+			}
 		}
 		got = append(got, strings.TrimRight(row, " "))
 	}
@@ -173,6 +177,9 @@ func TestEveryEventInEveryStage(t *testing.T) {
 		}
 	}
 }
+
+// acts are the events that a person causes.
+var acts = map[run.On]run.Act{run.OnHold: run.MayHold, run.OnResume: run.MayResume, run.OnStop: run.MayStop, run.OnPickUp: run.MayPickUp}
 
 var events = []struct {
 	name string

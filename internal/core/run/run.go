@@ -72,6 +72,10 @@ const (
 // Final reports whether nothing follows s.
 func (s State) Final() bool { return s == Finished || s == Stopped || s == Broken }
 
+// Going reports whether something is at work: neither is the run over, nor does it
+// wait to be found again.
+func (s State) Going() bool { return !s.Final() && s != Interrupted }
+
 // ErrUnknown means that no run has the ID that was asked for.
 var ErrUnknown = errors.New("no such run")
 

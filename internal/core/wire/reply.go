@@ -212,13 +212,25 @@ func field(line, key string) (string, bool) {
 	return strings.TrimSpace(rest[:end]), true
 }
 
-// A Message is something the firmware said that is not part of the
-// conversation's own upkeep.
+// A Message is something for a person: what the firmware said that is not part of the
+// conversation's own upkeep, or what its host has to tell.
 type Message struct {
 	At   time.Time
-	Kind string // "message", "error", "fatal" or "action"
+	Kind MessageKind
 	Text string
 }
+
+// MessageKind is how a message is meant.
+type MessageKind string
+
+// The kinds of message.
+const (
+	Told     MessageKind = "message"
+	Wrong    MessageKind = "error"
+	Stopped  MessageKind = "fatal"  // the firmware has stopped
+	Wanted   MessageKind = "action" // a host-action comment
+	Alarming MessageKind = "alarm"  // a guard has raised an alarm
+)
 
 // ParsePosition reads a position report, "X:10.00 Y:0.00 Z:5.00 E:0.00 Count…",
 // in millimetres in the order X, Y, Z, E; false if line is none.

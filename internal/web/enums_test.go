@@ -1,0 +1,125 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// sent names, for every enumeration of the document, the types whose constants the
+// service sends in it.
+var sent = map[string][]string{
+	"Alarm.action":     {"core/heat.Action"},
+	"Alarm.guard":      {"core/heat.GuardName"},
+	"Check.level":      {"core/bounds.Level"},
+	"Flow.watch":       {"core/heat.FlowAction"},
+	"HeatEpisode.kind": {"core/heat.EpisodeKind"},
+	"HeatFinding.what": {"core/heat.Aspect"},
+	"HeatMark.kind":    {"core/heat.MarkKind"},
+	"Heater.state":     {"core/heat.State"},
+	"Holds.how":        {"host.HoldsHow"},
+	"Link.state":       {"core/wire.State", "host.LinkState"},
+	"Message.kind":     {"core/wire.MessageKind"},
+	"Run.may":          {"core/run.Act"},
+	"Run.state":        {"core/run.State"},
+	"Stored.outcome":   {"shelf.Outcome"},
+	"WarmUp.order":     {"core/heat.Order"},
+}
+
+// constants are the values of all constants of a string type, by the package's own
+// source, so that none can be forgotten.
+func constants(t *testing.T, name string) []string {
+	t.Helper()
+	dir, typ, _ := strings.Cut(name, ".")
+	paths, err := filepath.Glob(filepath.Join("..", dir, "*.go"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out []string
+	for _, path := range paths {
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			v, is := n.(*ast.ValueSpec)
+			if !is {
+				return true
+			}
+			if of, is := v.Type.(*ast.Ident); !is || of.Name != typ {
+				return true
+			}
+			for _, value := range v.Values {
+				if l, is := value.(*ast.BasicLit); is && l.Kind == token.STRING {
+					text, err := strconv.Unquote(l.Value)
+					if err != nil {
+						t.Fatal(err)
+					}
+					out = append(out, text)
+				}
+			}
+			return true
+		})
+	}
+	if len(out) == 0 {
+		t.Errorf("%s has no constants", name)
+	}
+	return out
+}
+
+func TestTheDocumentHasEveryValueThatTheServiceSends(t *testing.T) {
+	text, err := os.ReadFile("../../docs/openapi.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	type property struct {
+		Enum  []string
+		Items *property
+	}
+	var d struct {
+		Components struct {
+			Schemas map[string]struct {
+				Properties map[string]property
+			}
+		}
+	}
+	if err := json.Unmarshal(text, &d); err != nil {
+		t.Fatal(err)
+	}
+	seen := map[string]bool{}
+	for schema, s := range d.Components.Schemas {
+		for name, p := range s.Properties {
+			if p.Items != nil {
+				p = *p.Items
+			}
+			if len(p.Enum) == 0 {
+				continue
+			}
+			field := fmt.Sprintf("%s.%s", schema, name)
+			seen[field] = true
+			var want []string
+			for _, typ := range sent[field] {
+				want = append(want, constants(t, typ)...)
+			}
+			slices.Sort(want)
+			slices.Sort(p.Enum)
+			if !slices.Equal(p.Enum, want) {
+				t.Errorf("%s is one of %q in the document, and the service sends one of %q", field, p.Enum, want)
+			}
+		}
+	}
+	for _, field := range slices.Sorted(maps.Keys(sent)) {
+		if !seen[field] {
+			t.Errorf("%s is no enumeration in the document", field)
+		}
+	}
+}
