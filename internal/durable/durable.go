@@ -9,8 +9,9 @@
 // is cleared again has cost nothing. Of Replace it promises that the file is what it
 // was or what it is to be, whenever the process or the power ends.
 //
-// It leaves to those who write what a record is and how often it is forced onto the
-// disk: a memory card wears with every write.
+// Folders and files that it makes are the service's user's alone. It leaves to those who
+// write what a record is and how often it is forced onto the disk:
+// a memory card wears with every write.
 package durable
 
 import (
@@ -27,8 +28,6 @@ import (
 	"time"
 
 	"golang.org/x/sys/unix"
-
-	"diathermon/internal/private"
 )
 
 // Whole tells how many bytes the first record of data takes; 0 if it is not whole, or
@@ -302,7 +301,7 @@ var sys disk = system{}
 type system struct{}
 
 func (system) open(path string, flag int) (*os.File, error) {
-	return os.OpenFile(path, flag, private.FileMode)
+	return os.OpenFile(path, flag, FileMode)
 }
 
 func (system) write(f *os.File, b []byte) (int, error) { return f.Write(b) }

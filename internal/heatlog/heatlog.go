@@ -26,7 +26,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
-	"diathermon/internal/private"
+	"diathermon/internal/durable"
 )
 
 const (
@@ -87,7 +87,7 @@ type block struct {
 
 // Open reads what the files in dir hold of an earlier log, and goes on with it.
 func Open(ctx context.Context, dir string, store Store, log *slog.Logger) (*Log, error) {
-	if err := private.Folder(dir); err != nil {
+	if err := durable.Folder(dir); err != nil {
 		return nil, fmt.Errorf("the folder of the temperature log cannot be made: %w", err)
 	}
 	l := &Log{dir: dir, store: store, log: log, wake: make(chan struct{}, 1), known: map[heat.Heater]bool{}}

@@ -24,7 +24,6 @@ import (
 
 	"diathermon/internal/core/run"
 	"diathermon/internal/durable"
-	"diathermon/internal/private"
 )
 
 // SyncEvery is how long an entry may wait to be forced onto the disk. A memory
@@ -48,7 +47,7 @@ type Folder struct {
 
 // Open returns the folder at dir, made if need be.
 func Open(dir string) (*Folder, error) {
-	if err := private.Folder(dir); err != nil {
+	if err := durable.Folder(dir); err != nil {
 		return nil, fmt.Errorf("the folder of journals cannot be made: %w", err)
 	}
 	return &Folder{dir}, nil

@@ -21,12 +21,12 @@ import (
 	"diathermon/internal/awake"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/durable"
 	"diathermon/internal/gate"
 	"diathermon/internal/heatlog"
 	"diathermon/internal/history"
 	"diathermon/internal/host"
 	"diathermon/internal/journal"
-	"diathermon/internal/private"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/shelf"
@@ -255,7 +255,7 @@ func readyMade(ctx context.Context, kept *records.Records, data string) error {
 			return err
 		}
 	}
-	return os.WriteFile(there, nil, private.FileMode)
+	return os.WriteFile(there, nil, durable.FileMode)
 }
 
 // work runs f until the service is closed.
@@ -272,7 +272,7 @@ func (s *Service) work(f func(context.Context)) {
 // lock keeps a second service away from the data folder. The kernel lets go of
 // it when the process ends, however it ends.
 func (s *Service) lock(data string) error {
-	f, err := os.OpenFile(filepath.Join(data, "lock"), os.O_CREATE|os.O_RDWR, private.FileMode)
+	f, err := os.OpenFile(filepath.Join(data, "lock"), os.O_CREATE|os.O_RDWR, durable.FileMode)
 	if err != nil {
 		return fmt.Errorf("the data folder cannot be used: %w", err)
 	}

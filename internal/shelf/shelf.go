@@ -27,7 +27,7 @@ import (
 
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
-	"diathermon/internal/private"
+	"diathermon/internal/durable"
 )
 
 // Index keeps what is known of the files. File gives an error that is
@@ -82,7 +82,7 @@ const maxBytes = 2 << 30
 // forgotten.
 func Open(ctx context.Context, dir string, index Index) (*Shelf, error) {
 	for _, folder := range []string{dir, filepath.Join(dir, stagingName)} {
-		if err := private.Folder(folder); err != nil {
+		if err := durable.Folder(folder); err != nil {
 			return nil, err
 		}
 	}

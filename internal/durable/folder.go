@@ -1,5 +1,4 @@
-// Package private makes folders and files that belong to the service's user alone.
-package private
+package durable
 
 import (
 	"os"

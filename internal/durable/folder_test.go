@@ -1,11 +1,11 @@
-package private_test
+package durable_test
 
 import (
 	"os"
 	"path/filepath"
 	"testing"
 
-	"diathermon/internal/private"
+	"diathermon/internal/durable"
 )
 
 func TestWhatWasOpenBecomesPrivate(t *testing.T) {
@@ -13,7 +13,7 @@ func TestWhatWasOpenBecomesPrivate(t *testing.T) {
 	os.MkdirAll(dir, 0o755)
 	os.WriteFile(filepath.Join(dir, "old"), nil, 0o644)
 	os.Symlink("/etc/hostname", filepath.Join(dir, "link"))
-	if err := private.Folder(dir); err != nil {
+	if err := durable.Folder(dir); err != nil {
 		t.Fatal(err)
 	}
 	for path, want := range map[string]os.FileMode{dir: 0o700, filepath.Join(dir, "old"): 0o600} {
@@ -24,7 +24,7 @@ func TestWhatWasOpenBecomesPrivate(t *testing.T) {
 	if info, _ := os.Stat("/etc/hostname"); info != nil && info.Mode().Perm() == 0o600 {
 		t.Error("a link was followed")
 	}
-	if err := private.Folder(filepath.Join(dir, "old", "x")); err == nil {
+	if err := durable.Folder(filepath.Join(dir, "old", "x")); err == nil {
 		t.Error("a folder in a file")
 	}
 }
