@@ -17,7 +17,7 @@ demo: tools ## install what is missing, build, and run a host with a stand-in pr
 
 test: tools $(CONSOLE) ## install what is missing and run all tests
 	@./scripts/install postgresql chromium dbus
-	go test -count=1 -timeout 20m ./...
+	go test -count=1 -timeout 20m -parallel 4 ./...
 
 short: ## the tests that need neither database nor browser, in seconds
 	go test -short ./internal/core/... ./internal/host ./internal/shelf ./internal/simprinter

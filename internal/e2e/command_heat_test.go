@@ -18,6 +18,7 @@ func (b *bench) keeper() person {
 }
 
 func TestTheCommandLineWarmsUpAndReadsTheLog(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	p := b.keeper()
 	b.mustSend("clip.gcode", coupon(t, 3), false)
@@ -82,6 +83,7 @@ func TestTheCommandLineWarmsUpAndReadsTheLog(t *testing.T) {
 }
 
 func TestTheCommandLineShowsAlarmsAndBreaksTheStandIn(t *testing.T) {
+	t.Parallel()
 	printer := quick()
 	printer.Warp, printer.Dialect.Trusting = 20, true
 	b := start(t, printer).live()
@@ -121,6 +123,7 @@ func TestTheCommandLineShowsAlarmsAndBreaksTheStandIn(t *testing.T) {
 func mustBench(b *bench) api.Bench { return b.until("the bench", func(api.Bench) bool { return true }) }
 
 func TestAFirmwareThatStopsItselfAtABrokenSensorSaysWhy(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	b.mustSend("part.gcode", coupon(t, 60), true)
 	b.untilRun("running")

@@ -71,6 +71,7 @@ func (p person) fails(code int, want string, args ...string) {
 }
 
 func TestTheCommandLinePrintsAFile(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	p := person{t: t, home: t.TempDir()}
 	body := coupon(t, 2)
@@ -135,6 +136,7 @@ func TestTheCommandLinePrintsAFile(t *testing.T) {
 }
 
 func TestTheCommandLinePicksARunUp(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	p := person{t: t, home: t.TempDir(), env: []string{"DIATHERMON_URL=" + b.service.URL, "DIATHERMON_TOKEN=" + b.service.Keeper}}
 	r := b.interrupted(coupon(t, 12))
@@ -182,6 +184,7 @@ func longFile(t *testing.T, dir string) string {
 }
 
 func TestTheCommandLinesExitCodes(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	p := person{t: t, home: t.TempDir(), env: []string{"DIATHERMON_URL=" + b.service.URL, "DIATHERMON_TOKEN=" + b.service.Keeper}}
 	os.WriteFile(filepath.Join(p.home, "knob.stl"), []byte("solid knob\n"), 0o644)

@@ -18,6 +18,7 @@ import (
 )
 
 func TestTheConsolePrintsAFile(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	body := coupon(t, 2)
 	path := filepath.Join(t.TempDir(), "from-the-browser.gcode")
@@ -55,6 +56,7 @@ func TestTheConsolePrintsAFile(t *testing.T) {
 }
 
 func TestTheConsoleHoldsStopsAndHalts(t *testing.T) {
+	t.Parallel()
 	printer := quick()
 	printer.Warp = 40 // so that the file lasts for as long as a slow browser takes
 	b := start(t, printer).live()
@@ -85,6 +87,7 @@ func TestTheConsoleHoldsStopsAndHalts(t *testing.T) {
 }
 
 func TestAModelIsRefusedInTheConsolesWords(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	path := filepath.Join(t.TempDir(), "knob.stl")
 	if err := os.WriteFile(path, []byte("solid knob\nfacet normal 0 0 1\n"), 0o644); err != nil {
@@ -99,6 +102,7 @@ func TestAModelIsRefusedInTheConsolesWords(t *testing.T) {
 }
 
 func TestTheConsolePicksARunUp(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	page := b.browser(1280, 800, false)
 	b.do(page, chromedp.WaitVisible(`//*[@data-link][contains(., "live")]`))
@@ -117,6 +121,7 @@ func TestTheConsolePicksARunUp(t *testing.T) {
 }
 
 func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
+	t.Parallel()
 	printer := quick()
 	printer.Warp, printer.Dialect.Trusting = 8, true
 	b := start(t, printer)
@@ -172,6 +177,7 @@ func before(script string) chromedp.Action[chromedp.Void] {
 }
 
 func TestAWarmUpOfManyHeatersIsKeptWhole(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick())
 	b.service.Close()
 	b.config.Printer.Tools, b.config.Printer.Limits.Chamber = 2, 60
@@ -218,6 +224,7 @@ window.fetch = async (...asked) => {
 }`
 
 func TestTheWireShowsThePastAlsoWhenNewLinesComeFirst(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	say := func(text string) {
 		if _, err := b.Say(t.Context(), "M118 "+text); err != nil {

@@ -36,6 +36,7 @@ func TestTheContractIsWrittenDown(t *testing.T) {
 }
 
 func TestTheServiceDescribesItsCalls(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	res, body := b.raw("GET", "/v1/openapi.json", nil)
 	var d document

@@ -30,6 +30,7 @@ func (b *bench) export(w client.Window, format string) []byte {
 }
 
 func TestAnyWindowOfTheLogIsFoundDrawnAndExported(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	b.mustSend("part.gcode", coupon(t, 8), true)
 	done := b.untilRun("finished")
@@ -123,6 +124,7 @@ func TestAnyWindowOfTheLogIsFoundDrawnAndExported(t *testing.T) {
 }
 
 func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	kept, err := b.WarmUps(t.Context())
 	if err != nil || len(kept.WarmUps) < 5 || kept.WarmUps[0].Name != "PLA" {
@@ -196,6 +198,7 @@ func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 }
 
 func TestAnAlarmHoldsTheRunAndWaitsForAPerson(t *testing.T) {
+	t.Parallel()
 	printer := quick()
 	printer.Warp, printer.Dialect.Trusting = 20, true
 	b := start(t, printer).live()
@@ -237,6 +240,7 @@ func TestAnAlarmHoldsTheRunAndWaitsForAPerson(t *testing.T) {
 }
 
 func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
+	t.Parallel()
 	b := start(t, simprinter.Config{})
 	b.service.Close()
 	db, err := pgx.Connect(t.Context(), b.config.Database)
@@ -276,6 +280,7 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 }
 
 func TestTheFirmwareTunesAHeaterAndKeepsIt(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	if _, err := b.Tuning(t.Context()); status(err) != 404 {
 		t.Errorf("before any tuning: %v", err)

@@ -52,6 +52,7 @@ func sameParts(t *testing.T, got, want []simprinter.Segment) {
 }
 
 func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
+	t.Parallel()
 	body := coupon(t, 25)
 	want := uninterrupted(t, body)
 	rng := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 3))
@@ -107,6 +108,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 }
 
 func TestACablePulledAndPutBackChangesNothing(t *testing.T) {
+	t.Parallel()
 	body := coupon(t, 12)
 	want := uninterrupted(t, body)
 	printer := quick()
@@ -132,6 +134,7 @@ func TestACablePulledAndPutBackChangesNothing(t *testing.T) {
 }
 
 func TestARunWaitsForAPersonWhereThatIsConfigured(t *testing.T) {
+	t.Parallel()
 	printer := quick()
 	printer.KeepOnOpen = true
 	b := start(t, printer)
@@ -170,6 +173,7 @@ func (b *bench) interrupted(body []byte) api.Run {
 }
 
 func TestARunIsPickedUpOnAPrinterThatForgotEverything(t *testing.T) {
+	t.Parallel()
 	body := coupon(t, 20)
 	want := uninterrupted(t, body)
 	b := start(t, quick()).live()
@@ -226,6 +230,7 @@ func TestARunIsPickedUpOnAPrinterThatForgotEverything(t *testing.T) {
 }
 
 func TestAnInterruptedRunOutlivesTheHostAndIsGivenUp(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	r := b.interrupted(coupon(t, 40))
 	b.service.Close()
@@ -280,6 +285,7 @@ func TestAnInterruptedRunOutlivesTheHostAndIsGivenUp(t *testing.T) {
 }
 
 func TestPrinterFileAndHandHoldARun(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	whole := coupon(t, 8)
 	cut := len(whole) * 2 / 3

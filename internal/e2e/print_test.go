@@ -59,6 +59,7 @@ func (b *bench) mustHavePrinted(body []byte, byHand ...string) {
 }
 
 func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	body := coupon(t, 12)
 	begun := time.Now()
@@ -153,6 +154,7 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 }
 
 func TestNoiseOnTheCableChangesNothing(t *testing.T) {
+	t.Parallel()
 	printer := quick()
 	printer.Faults = simprinter.Faults{Spoil: 900, Lose: 9000, Double: 9000}
 	b := start(t, printer).live()
@@ -176,6 +178,7 @@ func TestNoiseOnTheCableChangesNothing(t *testing.T) {
 }
 
 func TestAPrinterWithoutReportsIsAsked(t *testing.T) {
+	t.Parallel()
 	printer := quick()
 	printer.Dialect.Asked = true
 	b := start(t, printer).live()
@@ -186,6 +189,7 @@ func TestAPrinterWithoutReportsIsAsked(t *testing.T) {
 }
 
 func TestAHaltThatWaitsItsTurnIsTold(t *testing.T) {
+	t.Parallel()
 	printer := quick()
 	printer.Dialect.Queued = true
 	b := start(t, printer).live()
@@ -205,6 +209,7 @@ func TestAHaltThatWaitsItsTurnIsTold(t *testing.T) {
 }
 
 func TestStoppingTurnsTheHeatersOff(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	for _, state := range []string{"warming", "running"} {
 		b.mustSend("long.gcode", coupon(t, 300), true)
@@ -223,6 +228,7 @@ func TestStoppingTurnsTheHeatersOff(t *testing.T) {
 }
 
 func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	b.untilRun("running")
@@ -252,6 +258,7 @@ func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
 }
 
 func TestShuttingDownLeavesNoHeaterOn(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	if set, err := b.SetHeat(t.Context(), "bed", 60); err != nil || !set.Taken {
 		t.Fatalf("%+v, %v", set, err)
@@ -265,6 +272,7 @@ func TestShuttingDownLeavesNoHeaterOn(t *testing.T) {
 }
 
 func TestShuttingDownStopsTheRunWithHeatersOff(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	b.untilRun("running")

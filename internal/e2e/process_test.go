@@ -138,6 +138,7 @@ func dial(t testing.TB, address, data string) *client.Client {
 }
 
 func TestServeSurvivesBeingKilled(t *testing.T) {
+	t.Parallel()
 	dir := reachable(t)
 	data, address, port := filepath.Join(dir, "data"), freeAddress(t), filepath.Join(dir, "port")
 	launch(t, dir, "simulate", "--port", port, "--baud", "0", "--warp", "100").says("answers at")
@@ -197,6 +198,7 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 func quote(s string) string { return `"` + s + `"` }
 
 func TestServeNamesWhatIsInTheWay(t *testing.T) {
+	t.Parallel()
 	dir := reachable(t)
 	file := func(name, text string) string {
 		path := filepath.Join(dir, name)
@@ -226,6 +228,7 @@ func TestServeNamesWhatIsInTheWay(t *testing.T) {
 }
 
 func TestTheDemoIsUpAgainWithItsData(t *testing.T) {
+	t.Parallel()
 	dir := reachable(t)
 	data, address := filepath.Join(dir, "demo"), freeAddress(t)
 	args := []string{"demo", "--data", data, "--listen", address, "--warp", "50"}
@@ -259,6 +262,7 @@ func TestTheDemoIsUpAgainWithItsData(t *testing.T) {
 }
 
 func TestADatabaseThatIsKilledDisturbsNothing(t *testing.T) {
+	t.Parallel()
 	dir := reachable(t)
 	data, address, port := filepath.Join(dir, "data"), freeAddress(t), filepath.Join(dir, "port")
 	launch(t, dir, "simulate", "--port", port, "--baud", "0", "--warp", "60").says("answers at")
@@ -322,6 +326,7 @@ func TestADatabaseThatIsKilledDisturbsNothing(t *testing.T) {
 }
 
 func TestRecordsOutliveADatabaseAndAProcessThatGoAway(t *testing.T) {
+	t.Parallel()
 	dir := reachable(t)
 	own, err := cluster.Start(t.Context(), filepath.Join(dir, "database"))
 	if err != nil {

@@ -65,6 +65,7 @@ func (b *bench) refused(what string, res *http.Response, body string, status int
 }
 
 func TestBadInputGetsOneClearAnswer(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	jsonBody := []string{"Content-Type", "application/json"}
 	for what, c := range map[string]struct {
@@ -126,6 +127,7 @@ func TestBadInputGetsOneClearAnswer(t *testing.T) {
 }
 
 func TestAnEmergencyStopIsNeverRefused(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	for i, line := range []string{"m112", "M112 S1", " M112 ;now", "N5 M112*35", "M105\nM112", "M112 #!?", "M112\u2028", strings.Repeat(" ", 100) + "M112"} {
 		if i == 1 {
@@ -176,6 +178,7 @@ func TestAHaltIsAnsweredWhileAThousandStrangersHoldConnections(t *testing.T) {
 }
 
 func TestStoppedStreamsOfAWithdrawnToken(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	form := url.Values{"code": {b.service.PairCode()}}
 	res, _ := b.raw("POST", "/sign-in", strings.NewReader(form.Encode()), "Content-Type", "application/x-www-form-urlencoded", "Authorization", "")
@@ -197,6 +200,7 @@ func TestStoppedStreamsOfAWithdrawnToken(t *testing.T) {
 }
 
 func TestAFormWithTwoFilesSaysThatOneWasNotTaken(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	var form bytes.Buffer
 	w := multipart.NewWriter(&form)
@@ -213,6 +217,7 @@ func TestAFormWithTwoFilesSaysThatOneWasNotTaken(t *testing.T) {
 }
 
 func TestAFileIsPrintedByItsDigest(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	body := coupon(t, 2)
 	b.mustSend("cap.gcode", body, false)
@@ -238,6 +243,7 @@ func TestAFileIsPrintedByItsDigest(t *testing.T) {
 }
 
 func TestAFileThatMakesNoSenseLeavesTheBenchAsItWas(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	body := coupon(t, 1)
 	b.mustSend("cap.gcode", body, false)
@@ -260,6 +266,7 @@ func TestAFileThatMakesNoSenseLeavesTheBenchAsItWas(t *testing.T) {
 }
 
 func TestWhatAFileHoldsIsToldBeforeItIsStarted(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	for _, c := range []struct {
 		line, level, want string
@@ -287,6 +294,7 @@ func TestWhatAFileHoldsIsToldBeforeItIsStarted(t *testing.T) {
 }
 
 func TestWhatThePrinterHoldsIsMeasuredAndKept(t *testing.T) {
+	t.Parallel()
 	printer := simprinter.Vesper()
 	printer.CommandSlots = 8
 	b := start(t, printer).live()
@@ -317,6 +325,7 @@ func TestWhatThePrinterHoldsIsMeasuredAndKept(t *testing.T) {
 }
 
 func TestWithoutATokenNothingIsTold(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	for _, c := range []struct{ method, path string }{
 		{"GET", "/v1/bench"}, {"GET", "/v1/openapi.json"}, {"PUT", "/v1/shelf/a.gcode"}, {"POST", "/v1/halt"}, {"GET", "/v1/events"}, {"GET", "/v1/nothing"},
@@ -341,6 +350,7 @@ func TestWithoutATokenNothingIsTold(t *testing.T) {
 }
 
 func TestACodeLetsOneProgramInOnce(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	code := b.service.PairCode()
 	c, err := client.New(b.service.URL, "")
@@ -369,6 +379,7 @@ func TestACodeLetsOneProgramInOnce(t *testing.T) {
 }
 
 func TestAnotherSitesPagesCannotUseTheCookie(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	form := url.Values{"code": {b.service.PairCode()}}
 	res, _ := b.raw("POST", "/sign-in", strings.NewReader(form.Encode()), "Content-Type", "application/x-www-form-urlencoded", "Authorization", "")
@@ -397,6 +408,7 @@ func TestAnotherSitesPagesCannotUseTheCookie(t *testing.T) {
 }
 
 func TestABodyCutShortIsNotStored(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	conn, err := net.Dial("tcp", strings.TrimPrefix(b.service.URL, "http://"))
 	if err != nil {
@@ -418,6 +430,7 @@ func TestABodyCutShortIsNotStored(t *testing.T) {
 }
 
 func TestWhileARunGoesOn(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	r := b.untilRun("running")
@@ -467,6 +480,7 @@ func TestWhileARunGoesOn(t *testing.T) {
 }
 
 func TestUploadsAndDownloads(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	body := coupon(t, 2)
 	const name = "Dust cap (32 mm) – Kappe für Ökular.gcode"
@@ -525,6 +539,7 @@ func TestUploadsAndDownloads(t *testing.T) {
 }
 
 func TestAFileForAnotherPrinterIsBlocked(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick()).live()
 	for name, c := range map[string]struct{ body, want string }{
 		"hot.gcode":  {"M104 S300\nG28\nG1 X10 Y10 Z.2 F3000\nG1 X20 E1\n", "limit of 285 °C"},
@@ -538,6 +553,7 @@ func TestAFileForAnotherPrinterIsBlocked(t *testing.T) {
 }
 
 func TestAPortThatDoesNotAnswerIsNamed(t *testing.T) {
+	t.Parallel()
 	for what, c := range map[string]struct {
 		change      func(*simprinter.Config)
 		state, want string
@@ -569,6 +585,7 @@ func TestAPortThatDoesNotAnswerIsNamed(t *testing.T) {
 }
 
 func TestTheBaudRateIsFound(t *testing.T) {
+	t.Parallel()
 	for _, baud := range []int{250000} {
 		printer := quick()
 		printer.Baud, printer.Warp = baud, 1
@@ -613,6 +630,7 @@ func bridge(from, to string) error {
 }
 
 func TestABridgeIsNoRival(t *testing.T) {
+	t.Parallel()
 	b := start(t, quick())
 	b.service.Close()
 	far := b.config.Device
@@ -636,6 +654,7 @@ func TestABridgeIsNoRival(t *testing.T) {
 }
 
 func TestAPortThatAnotherProgramHasOpenIsNamed(t *testing.T) {
+	t.Parallel()
 	dir := reachable(t)
 	port := filepath.Join(dir, "port")
 	device, err := simprinter.Open(port, quick())

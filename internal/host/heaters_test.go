@@ -25,7 +25,7 @@ func TestARunThatAnAlarmHeldIsWarmAgainBeforeItGoesOn(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		r := newRig(t, 12)
 		r.until(time.Hour, drawing)
-		r.board.Break(true, simprinter.HeaterFault{Kind: simprinter.Unplugged})
+		r.board.breaks(true, simprinter.HeaterFault{Kind: simprinter.Unplugged})
 		b := r.until(time.Minute, func(b host.Bench) bool {
 			return len(b.Alarms) > 0 && b.Run.State == run.Held && b.Heaters[0].Setpoint == 0 && b.Heaters[1].Setpoint == 0
 		})
@@ -38,7 +38,7 @@ func TestARunThatAnAlarmHeldIsWarmAgainBeforeItGoesOn(t *testing.T) {
 		if checks, err := r.Preflight(t.Context(), r.files.file); err != nil || !strings.Contains(checks[0].Title, "alarm") && !strings.Contains(checks[1].Title, "alarm") {
 			t.Errorf("the preflight says %+v, %v", checks, err)
 		}
-		r.board.Break(true, simprinter.HeaterFault{})
+		r.board.breaks(true, simprinter.HeaterFault{})
 		time.Sleep(5 * time.Minute)
 		for {
 			b := r.until(time.Second, func(host.Bench) bool { return true })
@@ -88,7 +88,7 @@ func TestHeatersThatNobodyUsesAreTurnedOff(t *testing.T) {
 }
 
 func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
-	board := func(do func(*simprinter.Board)) func(*rig) { return func(r *rig) { do(r.board) } }
+	board := func(do func(*simprinter.Board)) func(*rig) { return func(r *rig) { r.board.do(do) } }
 	broken := func(bed bool, f simprinter.HeaterFault) func(*rig) {
 		return board(func(b *simprinter.Board) { b.Break(bed, f) })
 	}
@@ -175,7 +175,7 @@ func TestAClockThatIsSetInTheMiddleOfARun(t *testing.T) {
 // mend lets what broke be whole again and acknowledges every alarm.
 func (r *rig) mend() {
 	r.t.Helper()
-	r.board.Break(true, simprinter.HeaterFault{})
+	r.board.breaks(true, simprinter.HeaterFault{})
 	r.until(time.Minute, func(b host.Bench) bool { return b.Heaters[1].Actual > 0 && b.Heaters[1].Actual < 120 })
 	for {
 		b := r.until(time.Second, func(host.Bench) bool { return true })
@@ -193,7 +193,7 @@ func (r *rig) mend() {
 // when everything is quiet.
 func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
 	alarm := func(r *rig) {
-		r.board.Break(true, simprinter.HeaterFault{Kind: simprinter.Shorted})
+		r.board.breaks(true, simprinter.HeaterFault{Kind: simprinter.Shorted})
 		r.until(time.Minute, func(b host.Bench) bool { return len(b.Alarms) > 0 && b.Run.State == run.Held })
 		if _, err := r.Resume(r.t.Context(), ""); !errors.Is(err, host.ErrAlarm) {
 			r.t.Errorf("resuming before it is acknowledged: %v", err)
@@ -262,7 +262,7 @@ func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
 		},
 		"while it is picked up": func(r *rig) {
 			laying := r.until(time.Hour, drawing)
-			r.board.Reset()
+			r.board.reset()
 			r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
 			time.Sleep(5 * time.Minute)
 			if _, err := r.PickUp(r.t.Context(), laying.Run.ID, host.Choice{Height: math.NaN()}); err != nil {
@@ -283,11 +283,11 @@ func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
 					do(r)
 					time.Sleep(wait)
 					resume(r)
-					laid := len(r.board.Segments())
+					laid := r.board.segments()
 					for {
 						b := r.until(time.Second, func(host.Bench) bool { return true })
-						if n := len(r.board.Segments()); n > laid {
-							if hot, bed := r.board.Temperatures(); hot < 195 || bed < 50 {
+						if n := r.board.segments(); n > laid {
+							if hot, bed := r.board.temperatures(); hot < 195 || bed < 50 {
 								t.Fatalf("it draws with the nozzle at %.0f and the bed at %.0f °C", hot, bed)
 							}
 							laid = n
@@ -317,7 +317,7 @@ func TestARunWhoseSoakAnAlarmEndedGoesOnWhenItIsResumed(t *testing.T) {
 			t.Fatal(err)
 		}
 		time.Sleep(time.Minute)
-		r.board.Break(true, simprinter.HeaterFault{Kind: simprinter.Shorted})
+		r.board.breaks(true, simprinter.HeaterFault{Kind: simprinter.Shorted})
 		r.untilState(time.Minute, run.Held)
 		time.Sleep(10 * time.Second)
 		r.mend()
@@ -343,7 +343,7 @@ func TestARunThatWasInterruptedOnItsWayBackStaysSoWhenEverythingIsCooled(t *test
 			t.Fatal(err)
 		}
 		time.Sleep(20 * time.Second)
-		r.board.Reset()
+		r.board.reset()
 		forgotten := func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) }
 		r.until(time.Minute, forgotten)
 		if err := r.Cool(t.Context()); err != nil {

@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -31,8 +32,7 @@ import (
 // cable is a port with a stand-in's board at its end, in the time of the test's
 // bubble.
 type cable struct {
-	mu     sync.Mutex
-	board  *simprinter.Board
+	*machine
 	begun  time.Time
 	closed bool
 	deaf   bool          // nothing comes through, either way
@@ -43,7 +43,50 @@ type cable struct {
 func (c *cable) now() time.Duration { return time.Since(c.begun) * max(c.warp, 1) }
 
 func newCable(c simprinter.Config) *cable {
-	return &cable{board: simprinter.NewBoard(c), begun: time.Now()}
+	return &cable{machine: newMachine(c), begun: time.Now()}
+}
+
+// machine is a board that its cables move and tests meddle with.
+type machine struct {
+	mu    sync.Mutex
+	board *simprinter.Board
+}
+
+func newMachine(c simprinter.Config) *machine { return &machine{board: simprinter.NewBoard(c)} }
+
+// do lets f have the board.
+func (m *machine) do(f func(*simprinter.Board)) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	f(m.board)
+}
+
+func (m *machine) reset() { m.do((*simprinter.Board).Reset) }
+
+func (m *machine) breaks(bed bool, f simprinter.HeaterFault) {
+	m.do(func(b *simprinter.Board) { b.Break(bed, f) })
+}
+
+func (m *machine) executed() (out []simprinter.Executed) {
+	m.do(func(b *simprinter.Board) { out = slices.Clone(b.Executed()) })
+	return out
+}
+
+func (m *machine) segments() (n int) {
+	m.do(func(b *simprinter.Board) { n = len(b.Segments()) })
+	return n
+}
+
+func (m *machine) temperatures() (nozzle, bed float64) {
+	m.do(func(b *simprinter.Board) { nozzle, bed = b.Temperatures() })
+	return nozzle, bed
+}
+
+// deafen lets nothing through the cable, or all of it again.
+func (c *cable) deafen(deaf bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.deaf = deaf
 }
 
 func (c *cable) Write(p []byte) (int, error) {

@@ -8,6 +8,7 @@ import (
 	"os"
 	"regexp"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -24,12 +25,12 @@ type rig struct {
 	*host.Host
 	t        *testing.T
 	files    folder
-	board    *simprinter.Board
+	board    *machine
 	begun    time.Time
 	journals string
 	kept     *memory
 	change   []func(*host.Config)
-	cable    *cable // nil while it is out
+	cable    atomic.Pointer[cable] // nil while it is out
 	leave    func()
 }
 
@@ -50,7 +51,7 @@ func newRigFor(t *testing.T, part samples.Part, change ...func(*host.Config)) *r
 func newRigOn(t *testing.T, config simprinter.Config, part samples.Part, change ...func(*host.Config)) *rig {
 	t.Helper()
 	config.Record, config.Dialect.Trusting = true, true // so that it is the host that notices what is wrong
-	r := &rig{t: t, change: change, files: shelfOf(t, part), board: simprinter.NewBoard(config), begun: time.Now(), journals: t.TempDir()}
+	r := &rig{t: t, change: change, files: shelfOf(t, part), board: newMachine(config), begun: time.Now(), journals: t.TempDir()}
 	r.arrive()
 	r.until(10*time.Second, isLive)
 	if _, err := r.Start(t.Context(), "coupon.gcode", nil); err != nil {
@@ -64,20 +65,21 @@ func (r *rig) arrive() {
 	r.t.Helper()
 	r.plugIn()
 	r.Host, r.kept, r.leave = workIn(r.t, r.journals, r.files, func() (io.ReadWriteCloser, error) {
-		if r.cable == nil {
+		c := r.cable.Load()
+		if c == nil {
 			return nil, fs.ErrNotExist
 		}
-		r.cable.closed = false
-		return r.cable, nil
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		c.closed = false
+		return c, nil
 	}, r.change...)
 }
 
-func (r *rig) plugIn() { r.cable = &cable{board: r.board, begun: r.begun} }
+func (r *rig) plugIn() { r.cable.Store(&cable{machine: r.board, begun: r.begun}) }
 
 func (r *rig) pull() {
-	c := r.cable
-	r.cable = nil
-	c.Close()
+	r.cable.Swap(nil).Close()
 }
 
 // another lets the host go away at once, without a word to the printer, and
@@ -121,7 +123,7 @@ func (r *rig) mustHaveTaken() {
 		}
 	}
 	n := 0
-	for _, e := range r.board.Executed() {
+	for _, e := range r.board.executed() {
 		switch {
 		case n < len(want) && e.Line == want[n]:
 			n++
@@ -137,9 +139,7 @@ func (r *rig) mustHaveTaken() {
 func TestTheBedOfARunThatNobodyPicksUpCools(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		h, c := printing(t, simprinter.Vesper(), 20)
-		c.mu.Lock()
-		c.board.Reset()
-		c.mu.Unlock()
+		c.reset()
 		until(t, h, time.Minute, func(b host.Bench) bool {
 			return b.Run.State == run.Interrupted && b.Run.Forgotten && b.Heaters[1].Setpoint == 60
 		})
@@ -170,7 +170,7 @@ func TestARunGoesOnInAnotherHostAfterASilence(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		r := newRig(t, 12)
 		r.until(time.Hour, drawing)
-		r.cable.deaf = true
+		r.cable.Load().deafen(true)
 		said := make(chan host.Said, 1)
 		go func() {
 			s, err := r.Say(t.Context(), "M117 a line that is too long to fit what the printer can hold while it waits")
@@ -180,7 +180,7 @@ func TestARunGoesOnInAnotherHostAfterASilence(t *testing.T) {
 			said <- s
 		}()
 		r.until(time.Minute, func(b host.Bench) bool { return b.Link.State == "silent" })
-		r.cable.deaf = false
+		r.cable.Load().deafen(false)
 		if s := <-said; !s.Taken {
 			t.Error("the line was not taken")
 		}
@@ -196,7 +196,7 @@ func TestAHoldInTheMiddleOfAPickUpWaitsForItsEnd(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		r := newRig(t, 12)
 		laying := r.until(time.Hour, drawing)
-		r.board.Reset()
+		r.board.reset()
 		r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
 		if now, err := r.Hold(t.Context(), ""); !errors.Is(err, host.ErrState) || now.State != run.Interrupted {
 			t.Fatalf("held while it is interrupted, it is %s, %v", now.State, err)
@@ -209,7 +209,7 @@ func TestAHoldInTheMiddleOfAPickUpWaitsForItsEnd(t *testing.T) {
 			t.Fatalf("held while it heats up, it is %s, %v", now.State, err)
 		}
 		r.untilState(10*time.Minute, run.Held)
-		taken := r.board.Executed()
+		taken := r.board.executed()
 		if last := taken[len(taken)-1].Line; last != "M82" { // the plan's
 			t.Errorf("it is held after %q, before the plan has come to its end", last)
 		}
