@@ -135,7 +135,7 @@ func (l *Log) begin(f *os.File) {
 			case <-l.quit:
 				return
 			case <-tick.C:
-				l.force()
+				l.force(f) // what fails is tried again
 			}
 		}
 	})
@@ -196,14 +196,18 @@ func (l *Log) Sync() error {
 	if err := l.write(); err != nil {
 		return err
 	}
-	return l.force()
-}
-
-func (l *Log) force() error {
-	if l.file == nil || !l.dirty.Swap(false) {
+	if l.file == nil {
 		return nil
 	}
-	err := sys.sync(l.file)
+	return l.force(l.file)
+}
+
+// force forces what was written onto the disk.
+func (l *Log) force(f *os.File) error {
+	if !l.dirty.Swap(false) {
+		return nil
+	}
+	err := sys.sync(f)
 	if err == nil && l.fresh.Load() {
 		if err = SyncFolder(filepath.Dir(l.path)); err == nil {
 			l.fresh.Store(false)

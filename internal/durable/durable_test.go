@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"testing/synctest"
@@ -108,15 +109,14 @@ func TestALogIsReadUpToWhereverItWasCutOrSpoilt(t *testing.T) {
 // faulty is a disk on which one call, or every call from it on, fails.
 type faulty struct {
 	disk
-	calls   int
+	calls   atomic.Int64
 	fails   int  // the call that does, from 1
 	row     int  // so many calls in a row
 	halfway bool // a write takes half of its bytes before that
 }
 
 func (d *faulty) fail() error {
-	d.calls++
-	if d.calls >= d.fails && d.calls < d.fails+d.row {
+	if n := int(d.calls.Add(1)); n >= d.fails && n < d.fails+d.row {
 		return syscall.ENOSPC
 	}
 	return nil
@@ -184,7 +184,7 @@ func on(d *faulty, f func()) bool {
 	sys = d
 	defer func() { sys = d.disk }()
 	f()
-	return d.calls >= d.fails
+	return int(d.calls.Load()) >= d.fails
 }
 
 func TestWhateverCallFailsNothingIsLostThatWasSynced(t *testing.T) {
@@ -305,18 +305,18 @@ func TestALogIsForcedOntoTheDiskAsOftenAsItSays(t *testing.T) {
 			if err := l.Append(line(0)); err != nil {
 				t.Fatal(err)
 			}
-			before := d.calls
+			before := d.calls.Load()
 			time.Sleep(4 * time.Second)
-			if d.calls != before {
+			if d.calls.Load() != before {
 				t.Error("it was forced too soon")
 			}
 			time.Sleep(2 * time.Second)
-			if d.calls == before {
+			if d.calls.Load() == before {
 				t.Error("it was not forced")
 			}
-			before = d.calls
+			before = d.calls.Load()
 			time.Sleep(time.Minute)
-			if d.calls != before {
+			if d.calls.Load() != before {
 				t.Error("it was forced although nothing was written")
 			}
 			if err := l.Remove(); err != nil {

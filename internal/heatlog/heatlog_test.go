@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"slices"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -21,7 +22,7 @@ import (
 // store keeps chunks in memory, and can be away.
 type store struct {
 	chunks map[string]heat.Chunk
-	away   bool
+	away   atomic.Bool
 	puts   int
 }
 
@@ -30,7 +31,7 @@ var errAway = errors.New("the database is away")
 func newStore() *store { return &store{chunks: map[string]heat.Chunk{}} }
 
 func (s *store) PutChunks(_ context.Context, chunks []heat.Chunk) error {
-	if s.away {
+	if s.away.Load() {
 		return errAway
 	}
 	for _, c := range chunks {
@@ -41,7 +42,7 @@ func (s *store) PutChunks(_ context.Context, chunks []heat.Chunk) error {
 }
 
 func (s *store) Chunks(_ context.Context, h heat.Heater, from, to time.Time) ([]heat.Chunk, error) {
-	if s.away {
+	if s.away.Load() {
 		return nil, errAway
 	}
 	var out []heat.Chunk
@@ -207,7 +208,7 @@ func TestAStoreThatIsAwayGetsEverythingLater(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		dir, s := t.TempDir(), newStore()
 		l, _ := open(t, dir, s)
-		s.away = true
+		s.away.Store(true)
 		all := made(time.Now(), 3*3600)
 		for at := 0; at < len(all); at += 600 {
 			l.Note(all[at : at+600])
@@ -220,7 +221,7 @@ func TestAStoreThatIsAwayGetsEverythingLater(t *testing.T) {
 		if paths, _ := filepath.Glob(filepath.Join(dir, "*")); len(paths) != 3 {
 			t.Errorf("%d hours wait on disk", len(paths))
 		}
-		s.away = false
+		s.away.Store(false)
 		time.Sleep(time.Minute)
 		mustHold(t, l, all)
 		if paths, _ := filepath.Glob(filepath.Join(dir, "*")); len(paths) != 1 || s.puts != 4 {

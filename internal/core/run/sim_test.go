@@ -61,6 +61,9 @@ func TestAnyLife(t *testing.T) {
 		})
 	}
 	wait.Wait()
+	if testing.Short() { // too few seeds for everything to happen
+		return
+	}
 	for _, s := range run.Stages {
 		if saw[string(s)] == 0 {
 			t.Errorf("no seed led to %q: the simulation has lost its teeth", s)

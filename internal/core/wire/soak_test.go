@@ -65,6 +65,9 @@ func TestAnySeed(t *testing.T) {
 		})
 	}
 	wait.Wait()
+	if testing.Short() { // too few seeds for everything to happen
+		return
+	}
 	for _, want := range []string{"said again", "rejoined", "restarted", "halted", "held", "wide", "clean", "measured", "silent", "answered", "questions", "undetectable", "cut off while greeting"} {
 		count, _ := told.LoadOrStore(want, new(atomic.Int64))
 		if n := count.(*atomic.Int64).Load(); n == 0 {
