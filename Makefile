@@ -32,6 +32,9 @@ soak: tools $(CONSOLE) ## a million conversations and lives of runs from seeds, 
 	@./scripts/install postgresql
 	go test -count=1 -timeout 60m -run TestAKilledHostGoesOnWhereItWas ./internal/e2e -kills 200
 
+plant: ## plant small mistakes and see whether the rooms' tests notice them; docs/testing.md
+	go run ./tools/plant tools/plant/mistakes.txt
+
 lint: tools $(CONSOLE) ## vet, staticcheck, govulncheck where its data can be had, the console's types and lint
 	go vet ./...
 	go tool staticcheck ./...

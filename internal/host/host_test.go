@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"log/slog"
@@ -36,6 +37,7 @@ type cable struct {
 	begun  time.Time
 	closed bool
 	deaf   bool          // nothing comes through, either way
+	stray  []byte        // that comes through besides
 	warp   time.Duration // how much faster the board's clock runs; 0 is 1
 }
 
@@ -82,6 +84,13 @@ func (m *machine) temperatures() (nozzle, bed float64) {
 	return nozzle, bed
 }
 
+// say lets the host hear a line.
+func (c *cable) say(line string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.stray = append(append(c.stray, line...), '\n')
+}
+
 // deafen lets nothing through the cable, or all of it again.
 func (c *cable) deafen(deaf bool) {
 	c.mu.Lock()
@@ -103,7 +112,8 @@ func (c *cable) Read(p []byte) (int, error) {
 	for {
 		c.mu.Lock()
 		c.board.Advance(c.now())
-		out, closed, deaf := c.board.Output(), c.closed, c.deaf
+		out, closed, deaf := append(c.stray, c.board.Output()...), c.closed, c.deaf
+		c.stray = nil
 		c.mu.Unlock()
 		if closed {
 			return 0, io.EOF
@@ -494,4 +504,85 @@ type stuck struct {
 func (s *stuck) Close() error {
 	s.wait()
 	return s.cable.Close()
+}
+
+func TestAFirmwareThatStopsIsToldAsSuch(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		c := newCable(simprinter.Vesper())
+		h, kept := work(t, folder{}, func() (io.ReadWriteCloser, error) { return c, nil })
+		until(t, h, 10*time.Second, isLive)
+		c.say("!! the firmware has stopped")
+		until(t, h, 10*time.Second, func(b host.Bench) bool { return b.Link.State == host.LinkState(wire.Dead) })
+		kept.mu.Lock()
+		defer kept.mu.Unlock()
+		if !slices.ContainsFunc(kept.messages, func(m wire.Message) bool {
+			return m.Kind == wire.Stopped && strings.Contains(m.Text, "has stopped")
+		}) {
+			t.Errorf("the messages are %+v", kept.messages)
+		}
+	})
+}
+
+func TestTheJournalKnowsALineBeforeThePrinterDoes(t *testing.T) {
+	files := shelfOf(t, samples.Coupon(3))
+	synctest.Test(t, func(t *testing.T) {
+		var said, lines atomic.Int64
+		h, _, _ := workIn(t, t.TempDir(), files, func() (io.ReadWriteCloser, error) {
+			return &overheard{newCable(simprinter.Vesper()), func(number int64) {
+				if lines.Add(1); said.Load() > 0 && number >= said.Load() {
+					t.Errorf("line %d is said and the journal knows those below %d", number, said.Load())
+				}
+			}}, nil
+		}, func(c *host.Config) { c.Journal = watched{c.Journal, &said} })
+		until(t, h, 10*time.Second, isLive)
+		if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
+		if lines.Load() < int64(files.file.Commands) {
+			t.Errorf("only %d lines were overheard", lines.Load())
+		}
+	})
+}
+
+// overheard is a port that tells the number of every line on its way out.
+type overheard struct {
+	*cable
+	heard func(number int64)
+}
+
+func (o *overheard) Write(p []byte) (int, error) {
+	for line := range bytes.Lines(p) {
+		var number int64
+		if _, err := fmt.Sscanf(string(line), "N%d ", &number); err == nil {
+			o.heard(number)
+		}
+	}
+	return o.cable.Write(p)
+}
+
+// watched is a journal whose count of lines said is seen; 0 while there is no run.
+type watched struct {
+	host.Journal
+	said *atomic.Int64
+}
+
+func (w watched) Begin(r run.Record) (host.Book, error) {
+	b, err := w.Journal.Begin(r)
+	return watchedBook{b, w.said}, err
+}
+
+type watchedBook struct {
+	host.Book
+	said *atomic.Int64
+}
+
+func (w watchedBook) Said(next int) {
+	w.Book.Said(next)
+	w.said.Store(int64(next))
+}
+
+func (w watchedBook) Close(keep bool) {
+	w.said.Store(0)
+	w.Book.Close(keep)
 }

@@ -245,3 +245,42 @@ func TestAHeldRunWhosePortGoesIsStillHeldWhereItWas(t *testing.T) {
 		r.untilState(2*time.Hour, run.Finished)
 	})
 }
+
+func TestADefaultPickUpAllowsForWhatThePlannerHeld(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 12)
+		r.until(time.Hour, func(b host.Bench) bool {
+			return drawing(b) && b.Run.Taken > r.files.file.Marks[b.Run.Layer-1].Command+30 // far enough into a layer
+		})
+		r.board.reset()
+		b := r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
+		plan, err := r.Plan(t.Context(), b.Run.ID, host.Choice{Height: math.NaN()})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if begins := r.files.file.Marks[plan.Layer-1].Command; plan.Command > b.Run.Taken-16 || plan.Command < begins {
+			t.Errorf("of %d commands that were taken it begins behind %d, in a layer that begins at %d", b.Run.Taken, plan.Command, begins)
+		}
+		for what, c := range map[string]host.Choice{"a layer that there is not": {Layer: 99}, "a line that there is not": {Command: 1 << 20}} {
+			if _, err := r.Plan(t.Context(), b.Run.ID, c); !errors.Is(err, host.ErrPlan) {
+				t.Errorf("%s: %v", what, err)
+			}
+		}
+	})
+}
+
+func TestHeatersOfARunThatWasGivenUpAreOffWhenThePrinterIsBack(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 12)
+		r.until(time.Hour, drawing)
+		r.pull()
+		r.untilState(time.Minute, run.Interrupted)
+		if _, err := r.Stop(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		r.untilState(time.Second, run.Stopped)
+		r.plugIn()
+		r.until(time.Minute, isLive)
+		r.until(time.Minute, func(b host.Bench) bool { return b.Heaters[0].Setpoint == 0 && b.Heaters[1].Setpoint == 0 })
+	})
+}

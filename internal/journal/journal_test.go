@@ -139,6 +139,23 @@ func TestAJournalIsReadUpToWhereverItWasCutOrDamaged(t *testing.T) {
 	}
 }
 
+func TestOfTwoJournalsTheNewerCounts(t *testing.T) {
+	f, older, _ := written(t)
+	b, err := f.Begin(run.Record{ID: "0199-b", File: "cap.gcode", State: run.Waiting})
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.Close(true)
+	life, book, err := f.Unfinished()
+	if err != nil || life.Record().File != "cap.gcode" {
+		t.Fatalf("found %s, %v", story(life), err)
+	}
+	book.Close(false)
+	if _, err := os.Stat(older); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("the older is still there: %v", err)
+	}
+}
+
 func TestAfterAPowerCutMoreMayHaveBeenSaid(t *testing.T) {
 	f, path, want := written(t)
 	whole, _ := os.ReadFile(path)

@@ -128,6 +128,8 @@ func TestAFileThatDoesNotArriveWholeLeavesNothing(t *testing.T) {
 		want error
 	}{
 		"cut short":    {shelf.Arrival{Body: strings.NewReader(part), Size: 1000}, shelf.ErrShort},
+		"one too few":  {shelf.Arrival{Body: strings.NewReader(part), Size: int64(len(part)) + 1}, shelf.ErrShort},
+		"one too many": {shelf.Arrival{Body: strings.NewReader(part), Size: int64(len(part)) - 1}, shelf.ErrShort},
 		"cable pulled": {shelf.Arrival{Body: io.MultiReader(strings.NewReader(part), iotest.ErrReader(io.ErrUnexpectedEOF)), Size: -1}, shelf.ErrShort},
 		"wrong digest": {shelf.Arrival{Body: strings.NewReader(part), Size: -1, SHA256: wrong[:]}, shelf.ErrShort},
 		"too large":    {shelf.Arrival{Body: strings.NewReader(part), Size: 1 << 40}, shelf.ErrLarge},

@@ -178,6 +178,14 @@ func TestModesStayInForce(t *testing.T) {
 			t.Errorf("%s: at %v with %v mm/s, want %v with %v", name, s.At, s.Feed, c.want, c.feed)
 		}
 	}
+	if s, _ := through(t, "G1 X10 Z5", "G92 X0 Z1", "G28", "G1 X3 Z2"); s.Machine() != (gcode.Position{3, 0, 2, 0}) {
+		t.Errorf("homed, a frame of before stays: the machine is taken to be at %v", s.Machine())
+	}
+	for line, homed := range map[string]bool{"M84 E": true, "M84 E X": false, "M84 X": false, "M18": false} {
+		if s, _ := through(t, "G28", line); s.Homed[0] != homed {
+			t.Errorf("behind %s X counts as homed: %v", line, s.Homed[0])
+		}
+	}
 	s, _ := through(t, "G1 E50", "G92 E0", "G1 E2", "G28", "M106 S127.5", "T1")
 	if s.Homed != [3]bool{true, true, true} || s.Fan != 0.5 || s.Tool != 1 {
 		t.Errorf("homed %v, fan %v, tool %d", s.Homed, s.Fan, s.Tool)

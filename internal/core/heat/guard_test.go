@@ -209,3 +209,31 @@ func BenchmarkGuards(b *testing.B) {
 		b.ReportMetric(float64(falseAlarms(b, 50, 20)), "false-in-1000-h")
 	}
 }
+
+func TestHeatersInUseStayOnAndOthersAreTurnedOff(t *testing.T) {
+	l := heat.Leash{After: 30 * time.Minute}
+	at := func(minute int, on, inUse bool) (warn, off bool) {
+		return l.Look(time.Duration(minute)*time.Minute, on, inUse)
+	}
+	for minute := range 600 {
+		if warn, off := at(minute, true, true); warn || off {
+			t.Fatalf("in use for %d minutes: warned %v, off %v", minute, warn, off)
+		}
+	}
+	warnedAt, offAt := 0, 0
+	for minute := 600; offAt == 0 && minute < 700; minute++ {
+		warn, off := at(minute, true, false)
+		if warn {
+			warnedAt = minute
+		}
+		if off {
+			offAt = minute
+		}
+	}
+	if warnedAt != 625 || offAt != 630 {
+		t.Errorf("warned after %d minutes and off after %d, want 25 and 30", warnedAt-600, offAt-600)
+	}
+	if warn, off := at(800, false, false); warn || off {
+		t.Error("what is off is turned off")
+	}
+}

@@ -1,6 +1,7 @@
 package heat_test
 
 import (
+	"math"
 	"strings"
 	"testing"
 	"time"
@@ -87,4 +88,18 @@ func TestASoakEndsWhenThePlateHasSettled(t *testing.T) {
 	if timed.Note(r.now, heat.Reading{Heater: heat.Bed, Actual: 60, Setpoint: 60}).Done {
 		t.Error("another setpoint in between did not let it begin anew")
 	}
+}
+
+func TestASoakEndsAlsoWhereTheDutyNeverSettles(t *testing.T) {
+	s := heat.Soak{Setpoint: 60}
+	for second := range 3600 {
+		duty := 0.2 + 0.15*math.Sin(float64(second)/60)
+		if state := s.Note(time.Duration(second)*time.Second, heat.Reading{Heater: heat.Bed, Actual: 60, Setpoint: 60, HasSetpoint: true, Duty: duty, HasDuty: true}); state.Done {
+			if second < 3*60 || second > 31*60 {
+				t.Errorf("it soaked for %d s", second)
+			}
+			return
+		}
+	}
+	t.Error("it soaks for ever")
 }

@@ -3,9 +3,11 @@ package run_test
 import (
 	"errors"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
@@ -228,5 +230,123 @@ func TestJournalsOfBeforeAreRead(t *testing.T) {
 		if l.Stage() != c.found {
 			t.Errorf("%s: it is %s", what, l.Stage())
 		}
+	}
+}
+
+func TestWhatAPersonSetWhileTheRunWasHeldHolds(t *testing.T) {
+	o := held()
+	o.m.At.Setpoints = map[heat.Heater]float64{heat.Bed: 60, heat.NozzleOf(0): 215}
+	if bed, nozzle := heated(o.back(t)); bed != "M190 S60" || nozzle != "M109 S215" {
+		t.Errorf("it comes back with %q and %q", bed, nozzle)
+	}
+}
+
+func TestNothingIsSaidBeforeAHoldThatWasAskedForOnTheWayBack(t *testing.T) {
+	for _, s := range []run.Stage{run.Returning, run.PickingUp} {
+		o := stages[s]().step(on(run.OnHold))
+		o.did = nil
+		o.until(run.Leaving)
+		if slices.ContainsFunc(o.did, func(e run.Effect) bool { return e.Do == run.DoLane && e.Open }) {
+			t.Errorf("%s: the file's lane was opened", s)
+		}
+	}
+}
+
+func TestARunThatWasFoundAtItsPartLeavesItWhenItIsStopped(t *testing.T) {
+	o := drawing().step(on(run.OnCut), run.Event{On: run.OnKept, Number: 5}, run.Event{On: run.OnReplayed, Lead: run.Replayed{Point: newOne().m.At}})
+	elsewhere := gcode.Position{70, 70, 9, 9}
+	o.step(run.Event{On: run.OnDone, Token: o.token})
+	o.step(run.Event{On: run.OnDone, Token: o.token, Where: &elsewhere})
+	for what, c := range map[string]struct {
+		o      *one
+		leaves bool
+	}{"found at its part": {o, true}, "parked": {held(), false}} {
+		c.o.did = nil
+		c.o.step(on(run.OnStop), on(run.OnOff)).until(run.Over)
+		if leaves := slices.ContainsFunc(c.o.says(), func(s string) bool { return strings.HasPrefix(s, "G0 X") }); leaves != c.leaves {
+			t.Errorf("%s: a stop says %q", what, c.o.says())
+		}
+	}
+}
+
+func TestTheJournalKnowsHowFarARunHasComeOnceASecond(t *testing.T) {
+	o := drawing()
+	o.did = nil
+	for n := range 30 { // three seconds
+		o.step(run.Event{On: run.OnSaid, Number: 6 + n}, run.Event{On: run.OnTaken, Number: 6 + n})
+		o.m.Now -= 100 * time.Millisecond
+		o.step(on(run.OnTime))
+	}
+	kept := 0
+	for _, e := range o.did {
+		if e.Do == run.DoKeep && e.Entry.Kind == run.Reached {
+			kept++
+		}
+	}
+	if kept < 3 || kept > 7 {
+		t.Errorf("in some seconds it was told %d times", kept)
+	}
+}
+
+func TestAParkedNozzleKeepsItsDistanceFromThePart(t *testing.T) {
+	at := newOne().m.At
+	for _, part := range []run.Part{
+		{Min: [3]float64{20, 20, 0}, Max: [3]float64{210, 210, 9}},
+		{Min: [3]float64{8, 8, 0}, Max: [3]float64{222, 222, 9}}, // no corner is far enough
+		{Min: [3]float64{60, 0, 0}, Max: [3]float64{230, 219, 9}},
+	} {
+		for _, c := range parking.Hold(at, true, part) {
+			var l gcode.Line
+			if err := l.Parse([]byte(c)); err != nil || !l.Is('G', 0) {
+				continue
+			}
+			x, _ := l.Value('X')
+			y, _ := l.Value('Y')
+			dx, dy := max(part.Min[0]-x, x-part.Max[0], 0), max(part.Min[1]-y, y-part.Max[1], 0)
+			if math.Hypot(dx, dy) < 8 {
+				t.Errorf("it waits at %g, %g beside a part from %v to %v", x, y, part.Min, part.Max)
+			}
+		}
+	}
+}
+
+func TestAPickUpRestoresWhatAPersonHadTrimmed(t *testing.T) {
+	var l run.Life
+	for _, e := range []run.Entry{
+		{Kind: run.Begins, Record: &run.Record{ID: "a"}}, {Kind: run.Counts, Number: 3},
+		{Kind: run.Other, Number: 5, Text: "M220 S80"}, {Kind: run.Other, Number: 6, Text: "M221 S112"}, {Kind: run.Other, Number: 7, Text: "M104 S150"},
+	} {
+		l.Tell(e)
+	}
+	at := newOne().m.At.Clone()
+	l.Ledger().Trims(&at)
+	plan, err := parking.PickUp(4, 2, at, 4, part)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{"M220 S80", "M221 S112", "M109 S205"} {
+		if !slices.Contains(plan.Commands(), want) {
+			t.Errorf("the plan has no %s: %q", want, plan.Commands())
+		}
+	}
+}
+
+func TestASetpointIsTheHighestThatALineCouldMean(t *testing.T) {
+	for line, want := range map[string]float64{"M109 R190": 190, "M109 S180 R210": 210, "M109 S210 R180": 210, "M104 S200": 200, "M190 R60": 60, "M109": 0} {
+		var l gcode.Line
+		if err := l.Parse([]byte(line)); err != nil {
+			t.Fatal(err)
+		}
+		if _, got, _ := run.Setpoint(&l, 0); got != want {
+			t.Errorf("%s gives %g, want %g", line, got, want)
+		}
+	}
+}
+
+func TestWhatTheFileHeatedMeanwhileIsWhatCameAfter(t *testing.T) {
+	l := run.Ledger{Number: 1, Others: map[int]string{4: "M104 S0"}}
+	lead, err := l.Replay(strings.NewReader("M104 S150\nM140 S60\nG28\nM109 S205\n"), 5, 2)
+	if err != nil || !maps.Equal(lead.Given, map[heat.Heater]float64{heat.NozzleOf(0): 205}) {
+		t.Errorf("behind line 2 it heats %v, %v", lead.Given, err)
 	}
 }

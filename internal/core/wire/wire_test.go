@@ -125,6 +125,23 @@ func TestTheNextLineWaitsForTheOK(t *testing.T) {
 	s.want(s.hear("ok"), "N3 G1 X1*98\n")
 }
 
+func TestAnOKThatNamesNoLineIsNotSure(t *testing.T) {
+	s := greeted(t, single)
+	s.want(s.file("G1 X1"), "N2 G1 X1*99\n")
+	s.hear("ok") // it may have been one too many
+	if s.conv.Sure() {
+		t.Error("it is sure that the line was taken")
+	}
+	for range 5 {
+		if out := s.after(time.Second); strings.Contains(out, "M105") {
+			s.hear("ok T:20.0 /0.0")
+		}
+	}
+	if !s.conv.Sure() {
+		t.Error("the answer to a question does not tell")
+	}
+}
+
 func TestALineAskedForAgainIsSaidOnce(t *testing.T) {
 	s := greeted(t, single)
 	s.file("G1 X1", "G1 X2")
