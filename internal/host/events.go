@@ -29,6 +29,9 @@ func (h *Host) event(e wire.Event, device string) {
 		}
 	case wire.Changed:
 		h.setLink(LinkState(e.State), e.Reason, device)
+		if e.State == wire.Live && h.firmware.Capabilities != nil { // otherwise it is greeted next
+			h.payOff()
+		}
 		if e.State == wire.Dead { // what it last reported no longer holds: a firmware that stops turns its heaters off
 			h.interrupt(e.Reason, false)
 			h.unknow()
@@ -63,10 +66,7 @@ func (h *Host) greeted(e wire.Event) {
 	if !h.haltsAtOnce() {
 		h.message(wire.Told, "this firmware reads an emergency stop only in its turn, behind what it has queued: keep the printer's switch in reach")
 	}
-	if h.owesOff { // by a run that ended while the printer was out of reach
-		h.owesOff = false
-		h.allOff(func(error) {})
-	}
+	h.payOff()
 	if e.Number >= 0 {
 		h.step(run.Event{On: run.OnKept, Number: e.Number})
 	} else {

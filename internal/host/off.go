@@ -35,6 +35,14 @@ func (h *Host) turnOff(done func()) {
 	})
 }
 
+// payOff turns off what was to be off while the printer did not answer.
+func (h *Host) payOff() {
+	if h.owesOff {
+		h.owesOff = false
+		h.allOff(func(error) {})
+	}
+}
+
 // allOff turns every heater and the part fan off and calls done when the printer
 // has taken that. A wait for heat that is under way is broken off, and those that
 // the printer has read already and begins behind it.

@@ -281,6 +281,24 @@ func TestHeatersOfARunThatWasGivenUpAreOffWhenThePrinterIsBack(t *testing.T) {
 		r.untilState(time.Second, run.Stopped)
 		r.plugIn()
 		r.until(time.Minute, isLive)
-		r.until(time.Minute, func(b host.Bench) bool { return b.Heaters[0].Setpoint == 0 && b.Heaters[1].Setpoint == 0 })
+		r.until(time.Minute, cold)
 	})
 }
+
+func TestHeatersOfARunThatWasStoppedInASilenceAreOffWhenItIsOver(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 12)
+		r.until(time.Hour, drawing)
+		r.cable.Load().deafen(true)
+		r.until(time.Minute, func(b host.Bench) bool { return b.Link.State == "silent" })
+		if _, err := r.Stop(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		r.untilState(time.Second, run.Stopped)
+		r.cable.Load().deafen(false)
+		r.until(time.Minute, isLive)
+		r.until(time.Minute, cold)
+	})
+}
+
+func cold(b host.Bench) bool { return b.Heaters[0].Setpoint == 0 && b.Heaters[1].Setpoint == 0 }
