@@ -232,8 +232,8 @@ func (h *Host) show() {
 		position := h.position
 		h.hub.publish(Update{Position: &position})
 	}
-	if j := h.job; j != nil && j.shown != j.life.Record().Taken {
-		j.shown = j.life.Record().Taken
+	if j := h.job; j != nil && j.shown != j.life.Taken() {
+		j.shown = j.life.Taken()
 		h.publishRun()
 	}
 }

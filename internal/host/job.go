@@ -49,7 +49,7 @@ func (h *Host) state() run.State {
 	return h.job.state()
 }
 
-func (j *job) state() run.State { return j.life.Record().State }
+func (j *job) state() run.State { return j.life.State() }
 
 // begin starts a run of f, whose bytes come from body.
 func (h *Host) begin(f toolpath.File, body io.ReadCloser, soak *heat.Soak) error {
@@ -251,7 +251,7 @@ func (h *Host) feed() {
 			break
 		}
 		if why := pauses(command); why != "" {
-			if j.fed == j.life.Record().Taken && h.conv.Sure() {
+			if j.fed == j.life.Taken() && h.conv.Sure() {
 				h.step(run.Event{On: run.OnAsk, Reason: why})
 			}
 			break

@@ -83,11 +83,11 @@ func (h *Host) interrupt(reason string, lost bool) {
 // go on from there.
 func (h *Host) replayTo(j *job, number, after int) {
 	conv, ledger := h.conv, j.life.Ledger()
-	h.decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Record().Taken)
+	h.decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Taken())
 	go func() {
 		lead, rest, err := replay(context.Background(), h.cfg.Files, j.file, func(in *bufio.Reader) (run.Replayed, error) { return ledger.Replay(in, number, after) })
 		answered := h.ask(context.Background(), func() {
-			e := run.Event{On: run.OnReplayed, Lead: lead}
+			e := run.Event{On: run.OnReplayed, Lead: &lead}
 			switch {
 			case h.job != j || h.conv != conv || j.life.Stage() != run.Rejoining:
 				rest.close()
@@ -96,7 +96,7 @@ func (h *Host) replayTo(j *job, number, after int) {
 				h.log.Error("reading the file again", "error", err)
 				e.Reason = err.Error()
 			default:
-				j.fed, j.leads, j.ahead = j.life.Record().Taken, lead.State, rest.ahead()
+				j.fed, j.leads, j.ahead = j.life.Taken(), lead.State, rest.ahead()
 			}
 			h.step(e)
 		})
@@ -165,7 +165,7 @@ func (h *Host) plan(ctx context.Context, id string, c Choice) (run.Plan, *rest, 
 		case j.state() != run.Interrupted:
 			refused = fmt.Errorf("%w: it is %s, not interrupted", ErrState, j.state())
 		default:
-			file, ledger, taken = j.file, j.life.Ledger(), j.life.Record().Taken
+			file, ledger, taken = j.file, j.life.Ledger(), j.life.Taken()
 			left, aside = j.life.Left()
 		}
 	})
@@ -238,7 +238,7 @@ func (h *Host) PickUp(ctx context.Context, id string, c Choice) (RunNow, error) 
 		return RunNow{}, err
 	}
 	now, err := h.control(ctx, id, func(j *job) error {
-		if err := h.step(run.Event{On: run.OnPickUp, Plan: plan}); err != nil {
+		if err := h.step(run.Event{On: run.OnPickUp, Plan: &plan}); err != nil {
 			return err
 		}
 		h.decide("picked up at command %d, layer %d, Z %g, nozzle at %g", plan.Command, plan.Layer, plan.Z, plan.Height)

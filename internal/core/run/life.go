@@ -93,8 +93,8 @@ type Event struct {
 	Token  uint64
 	Heats  bool // the line gives a heater a setpoint
 	Soak   *time.Duration
-	Plan   Plan
-	Lead   Replayed
+	Plan   *Plan
+	Lead   *Replayed
 	Where  *gcode.Position
 	By     time.Duration
 }
@@ -212,6 +212,12 @@ func (l *Life) reached(e Entry) {
 
 // Stage returns where the run stands.
 func (l *Life) Stage() Stage { return l.stage.name() }
+
+// State returns what a person is told of that.
+func (l *Life) State() State { return l.record.State }
+
+// Taken returns how many of the file's commands the printer has taken.
+func (l *Life) Taken() int { return l.record.Taken }
 
 // Record returns what is kept of the run.
 func (l *Life) Record() Record { return l.record }
@@ -409,7 +415,7 @@ func (l *Life) step(e Event, m Machine) error {
 	case is{Forgotten, OnTime}:
 		l.coolBed(m)
 	case is{Forgotten, OnPickUp}:
-		return l.pickUp(e.Plan, m)
+		return l.pickUp(*e.Plan, m)
 	case is{Away, OnPickUp}, is{Rejoining, OnPickUp}:
 		return l.notYet(m)
 

@@ -74,7 +74,7 @@ func TestAnAlarmIsAcknowledgedBeforeARunGoesOn(t *testing.T) {
 		o.m.Alarm = "the bed is too hot"
 		e := on(run.OnResume)
 		if s == run.Forgotten {
-			e = run.Event{On: run.OnPickUp, Plan: run.Plan{Steps: []run.Step{{Commands: []string{"G28 X"}}}}}
+			e = run.Event{On: run.OnPickUp, Plan: &run.Plan{Steps: []run.Step{{Commands: []string{"G28 X"}}}}}
 		}
 		if o.step(e); !errors.Is(o.err, run.ErrAlarm) || o.Stage() != s {
 			t.Errorf("%s: %v, and it is %s", s, o.err, o.Stage())
@@ -100,7 +100,7 @@ func TestAPrinterThatKeptItsPlaceGoesOnOnlyAsItWas(t *testing.T) {
 		o.m.Reported = maps.Clone(warm)
 		where := o.m.At.At
 		change(o, &where)
-		o.step(run.Event{On: run.OnReplayed, Lead: lead})
+		o.step(run.Event{On: run.OnReplayed, Lead: &lead})
 		o.step(run.Event{On: run.OnDone, Token: o.token})
 		return o.step(run.Event{On: run.OnDone, Token: o.token, Where: &where})
 	}
@@ -144,7 +144,7 @@ func TestWhatWasAskedBeforeAnInterruptionIsNotDoneAfterIt(t *testing.T) {
 		"a hold on the way back":       {stages[run.Returning]().step(on(run.OnHold)), run.Parked},
 		"a hold while it is picked up": {stages[run.PickingUp]().step(on(run.OnHold)), run.Forgotten},
 	} {
-		o := c.o.step(on(run.OnCut), run.Event{On: run.OnKept, Number: 5}, run.Event{On: run.OnReplayed, Lead: lead})
+		o := c.o.step(on(run.OnCut), run.Event{On: run.OnKept, Number: 5}, run.Event{On: run.OnReplayed, Lead: &lead})
 		if c.then == run.Parked {
 			o.until(run.Parked)
 		}
@@ -253,7 +253,7 @@ func TestNothingIsSaidBeforeAHoldThatWasAskedForOnTheWayBack(t *testing.T) {
 }
 
 func TestARunThatWasFoundAtItsPartLeavesItWhenItIsStopped(t *testing.T) {
-	o := drawing().step(on(run.OnCut), run.Event{On: run.OnKept, Number: 5}, run.Event{On: run.OnReplayed, Lead: run.Replayed{Point: newOne().m.At}})
+	o := drawing().step(on(run.OnCut), run.Event{On: run.OnKept, Number: 5}, run.Event{On: run.OnReplayed, Lead: &run.Replayed{Point: newOne().m.At}})
 	elsewhere := gcode.Position{70, 70, 9, 9}
 	o.step(run.Event{On: run.OnDone, Token: o.token})
 	o.step(run.Event{On: run.OnDone, Token: o.token, Where: &elsewhere})

@@ -64,8 +64,8 @@ func TestAnyLife(t *testing.T) {
 	if testing.Short() { // too few seeds for everything to happen
 		return
 	}
-	for _, s := range run.Stages {
-		if saw[string(s)] == 0 {
+	for s := range run.Over + 1 {
+		if saw[s.String()] == 0 {
 			t.Errorf("no seed led to %q: the simulation has lost its teeth", s)
 		}
 	}
@@ -220,7 +220,7 @@ func (w *world) fail(format string, args ...any) {
 
 func (w *world) stage() run.Stage {
 	if w.life == nil {
-		return "none"
+		return run.Over
 	}
 	return w.life.Stage()
 }
@@ -440,7 +440,7 @@ func (w *world) step(e run.Event) error {
 	}
 	w.stopped = w.stopped && e.On != run.OnCut && e.On != run.OnReset && e.On != run.OnBack
 	effects, err := w.life.Step(e, w.machine())
-	w.saw[string(w.stage())]++
+	w.saw[w.stage().String()]++
 	if e.On != run.OnSaid && e.On != run.OnTaken && e.On != run.OnTime && e.On != run.OnSpent {
 		w.log("%8s %-9s on %d %s %v, at %.1f, %.0f of %.0f °C", w.now, w.stage(), e.On, e.Reason, err, w.p.head, w.p.actual, w.p.set)
 	}
@@ -495,7 +495,7 @@ func (w *world) do(e run.Effect) {
 			w.fail("replaying up to line %d: %v", e.Number, err)
 		}
 		w.fed = w.life.Record().Taken
-		w.step(run.Event{On: run.OnReplayed, Lead: lead})
+		w.step(run.Event{On: run.OnReplayed, Lead: &lead})
 	case run.DoPoint:
 		w.point = e.Point
 	case run.DoOff:
@@ -743,7 +743,7 @@ func (w *world) pickUp() {
 		w.stop()
 		return
 	}
-	if w.step(run.Event{On: run.OnPickUp, Plan: plan}) != nil {
+	if w.step(run.Event{On: run.OnPickUp, Plan: &plan}) != nil {
 		return
 	}
 	w.saw["picked up"]++

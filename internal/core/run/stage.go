@@ -2,37 +2,72 @@ package run
 
 import (
 	"encoding/json"
+	"fmt"
+	"slices"
 	"time"
 
 	"diathermon/internal/core/heat"
 )
 
 // Stage is where in its life a run stands. What a person is told is its State.
-type Stage string
+type Stage uint8
 
-// The stages of a run.
+// The stages of a run, in the order of a life.
 const (
-	Fresh     Stage = "fresh"     // nothing has been said
-	Soaking   Stage = "soaking"   // the bed is held hot before the first line
-	Heating   Stage = "heating"   // lines are said, and no plastic is laid yet
-	Drawing   Stage = "drawing"   // the part is being laid
-	Settling  Stage = "settling"  // the lines under way are taken before a hold
-	Leaving   Stage = "leaving"   // the nozzle is on its way off the part
-	Parked    Stage = "parked"    // it waits beside the part
-	Returning Stage = "returning" // it heats up and comes back
-	CutShort  Stage = "cut short" // the way back was broken off when the heaters were turned off
-	Paused    Stage = "paused"    // the printer has paused by itself
-	Finishing Stage = "finishing" // every line is taken, the last moves are made
-	Stopping  Stage = "stopping"  // heaters and fan are turned off, the nozzle leaves the part for good
-	Away      Stage = "away"      // the printer, or the host, is out of reach
-	Rejoining Stage = "rejoining" // the printer has kept its place, which is being compared
-	Forgotten Stage = "forgotten" // the printer has forgotten everything
-	PickingUp Stage = "picking up"
-	Over      Stage = "over"
+	Fresh     Stage = iota // nothing has been said
+	Soaking                // the bed is held hot before the first line
+	Heating                // lines are said, and no plastic is laid yet
+	Drawing                // the part is being laid
+	Settling               // the lines under way are taken before a hold
+	Leaving                // the nozzle is on its way off the part
+	Parked                 // it waits beside the part
+	Returning              // it heats up and comes back
+	CutShort               // the way back was broken off when the heaters were turned off
+	Paused                 // the printer has paused by itself
+	Finishing              // every line is taken, the last moves are made
+	Stopping               // heaters and fan are turned off, the nozzle leaves the part for good
+	Away                   // the printer, or the host, is out of reach
+	Rejoining              // the printer has kept its place, which is being compared
+	Forgotten              // the printer has forgotten everything
+	PickingUp              // a plan for going on is carried out
+	Over                   // nothing follows
 )
 
-// Stages are all of them, in the order of a life.
-var Stages = []Stage{Fresh, Soaking, Heating, Drawing, Settling, Leaving, Parked, Returning, CutShort, Paused, Finishing, Stopping, Away, Rejoining, Forgotten, PickingUp, Over}
+// words are the stages as a journal has them.
+var words = [...]string{
+	Fresh:     "fresh",
+	Soaking:   "soaking",
+	Heating:   "heating",
+	Drawing:   "drawing",
+	Settling:  "settling",
+	Leaving:   "leaving",
+	Parked:    "parked",
+	Returning: "returning",
+	CutShort:  "cut short",
+	Paused:    "paused",
+	Finishing: "finishing",
+	Stopping:  "stopping",
+	Away:      "away",
+	Rejoining: "rejoining",
+	Forgotten: "forgotten",
+	PickingUp: "picking up",
+	Over:      "over",
+}
+
+func (s Stage) String() string { return words[s] }
+
+// MarshalText writes the stage's word.
+func (s Stage) MarshalText() ([]byte, error) { return []byte(words[s]), nil }
+
+// UnmarshalText reads it. A word of a later version is none.
+func (s *Stage) UnmarshalText(text []byte) error {
+	i := slices.Index(words[:], string(text))
+	if i < 0 {
+		return fmt.Errorf("there is no stage %q", text)
+	}
+	*s = Stage(i)
+	return nil
+}
 
 // State is what a person is told of a stage; Over's is its own.
 func (s Stage) State() State {
@@ -199,14 +234,10 @@ func (k kept) MarshalJSON() ([]byte, error) {
 // UnmarshalJSON reads what MarshalJSON has written.
 func (k *kept) UnmarshalJSON(text []byte) error {
 	var w written
-	if err := json.Unmarshal(text, &w); err != nil {
-		return err
+	if json.Unmarshal(text, &w) != nil {
+		return nil // of a later version: the state tells
 	}
-	read := readers[w.Stage]
-	if read == nil {
-		return nil // of a later version
-	}
-	s, err := read(w.Data)
+	s, err := readers[w.Stage](w.Data)
 	k.stage = s
 	return err
 }
