@@ -4,17 +4,7 @@ import (
 	"strings"
 
 	"diathermon/internal/core/run"
-	"diathermon/internal/core/wire"
 )
-
-// haltsAtOnce reports whether the firmware reads M112, M108 and M410 as they
-// arrive, whatever is queued before them.
-func (h *Host) haltsAtOnce() bool { return h.firmware.Capabilities["EMERGENCY_PARSER"] }
-
-func (h *Host) urgent(command string) {
-	h.lastTag++
-	h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: command, Tag: h.lastTag, Urgent: true})
-}
 
 // asked follows a host-action comment: something at the printer wants the run
 // held, resumed or stopped.

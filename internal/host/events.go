@@ -102,6 +102,15 @@ func (h *Host) send(command string, answer func(lines []string, err error)) uint
 	return h.lastTag
 }
 
+// haltsAtOnce reports whether the firmware reads M112, M108 and M410 as they
+// arrive, whatever is queued before them.
+func (h *Host) haltsAtOnce() bool { return h.firmware.Capabilities["EMERGENCY_PARSER"] }
+
+func (h *Host) urgent(command string) {
+	h.lastTag++
+	h.conv.Send(h.now(), wire.Request{Lane: wire.Manual, Command: command, Tag: h.lastTag, Urgent: true})
+}
+
 func (h *Host) answer(tag uint64, lines []string, err error) {
 	if f := h.waiting[tag]; f != nil {
 		delete(h.waiting, tag)

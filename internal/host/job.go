@@ -200,7 +200,7 @@ func (h *Host) keep(j *job, e run.Entry) {
 // sayOwn says a command of the run's own. What becomes of one that is lost the cut
 // tells that lost it.
 func (h *Host) sayOwn(j *job, e run.Effect) {
-	if gives(e.Command) > 0 {
+	if _, setpoint, _ := run.SetpointOf(e.Command); setpoint > 0 {
 		h.off = nil
 	}
 	h.send(e.Command, func(lines []string, err error) {
@@ -215,16 +215,6 @@ func (h *Host) sayOwn(j *job, e run.Effect) {
 		}
 		h.stepOf(j, done)
 	})
-}
-
-// gives is the setpoint that a command gives, °C; 0 if none.
-func gives(command string) float64 {
-	var l gcode.Line
-	if l.Parse([]byte(command)) != nil {
-		return 0
-	}
-	_, v, _ := run.Setpoint(&l, 0)
-	return v
 }
 
 // close lets go of a run that is over.

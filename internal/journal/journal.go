@@ -90,16 +90,25 @@ var entries = durable.Lines(func(line []byte) bool {
 	if bytes.HasPrefix(line, []byte(firstWords)) {
 		return true
 	}
-	_, err := run.ParseEntry(string(line))
+	_, err := parse(line)
 	return err == nil
 })
+
+// parse reads the entry of a line with a checksum.
+func parse(line []byte) (run.Entry, error) {
+	text, whole := durable.Body(line)
+	if !whole {
+		return run.Entry{}, fmt.Errorf("a damaged line: %.40q", line)
+	}
+	return run.ParseEntry(text)
+}
 
 // saidIn is where in the first line the number of lines said is.
 func saidIn(head string) int64 { return int64(len(head) - saidDigits - 1) }
 
 // Note appends an entry. One that the disk does not take is written with the next.
 func (b *Book) Note(e run.Entry) error {
-	if err := b.log.Append(e.Line()); err != nil {
+	if err := b.log.Append(durable.Line(e.Encode())); err != nil {
 		return fmt.Errorf("the run's journal cannot be written on: %w", err)
 	}
 	return nil
@@ -164,7 +173,7 @@ func read(path string) (*run.Life, *Book, error) {
 	}
 	life := &run.Life{}
 	for line := range bytes.Lines(data[len(head):]) {
-		if e, err := run.ParseEntry(string(line)); err == nil {
+		if e, err := parse(line); err == nil {
 			life.Tell(e)
 		}
 	}
@@ -191,8 +200,8 @@ func beginning(path string) (boot string, said int, head string, err error) {
 	if said, err = strconv.Atoi(words[6]); err != nil {
 		return "", 0, "", errors.New("its first line is damaged")
 	}
-	line, cut := in.ReadString('\n')
-	if e, err := run.ParseEntry(line); cut != nil || err != nil || e.Kind != run.Begins || e.Record == nil {
+	line, cut := in.ReadBytes('\n')
+	if e, err := parse(line); cut != nil || err != nil || e.Kind != run.Begins || e.Record == nil {
 		return "", 0, "", errors.New("its beginning is damaged")
 	}
 	return words[4], said, head, nil

@@ -2,10 +2,6 @@ package run
 
 import (
 	"encoding/json"
-	"fmt"
-	"hash/crc32"
-	"strconv"
-	"strings"
 	"time"
 )
 
@@ -32,7 +28,7 @@ type Entry struct {
 	Command int             `json:"command,omitempty"`
 	Text    string          `json:"text,omitempty"`
 	Stage   kept            `json:"-"`
-	Data    json.RawMessage `json:"stage,omitempty"` // what Line writes of Stage
+	Data    json.RawMessage `json:"stage,omitempty"` // what Encode writes of Stage
 	State   State           `json:"state,omitempty"`
 	Reason  string          `json:"reason,omitempty"`
 	Started time.Time       `json:"started,omitzero"`
@@ -41,29 +37,20 @@ type Entry struct {
 	Printer json.RawMessage `json:"printer,omitempty"` // Counts: what the printer said of itself, the host's to read
 }
 
-// Line puts an entry into a line of a journal: a checksum, a space, JSON and a
-// line end.
-func (e Entry) Line() []byte {
+// Encode puts an entry into words: one line of JSON, without its end.
+func (e Entry) Encode() []byte {
 	if e.Stage.stage != nil {
 		e.Data, _ = json.Marshal(e.Stage) // without it, for a number that JSON does not know, State tells
 	}
-	body, _ := json.Marshal(e)
-	return fmt.Appendf(nil, "%08x %s\n", crc32.ChecksumIEEE(body), body)
+	text, _ := json.Marshal(e)
+	return text
 }
 
-// ParseEntry reads a line of a journal. A line that was cut short or damaged is
-// an error.
-func ParseEntry(line string) (Entry, error) {
+// ParseEntry reads what Encode has written.
+func ParseEntry(text []byte) (Entry, error) {
 	var e Entry
-	sum, body, ok := strings.Cut(strings.TrimSuffix(line, "\n"), " ")
-	want, err := strconv.ParseUint(sum, 16, 32)
-	if !ok || err != nil || uint32(want) != crc32.ChecksumIEEE([]byte(body)) {
-		return e, fmt.Errorf("a damaged line: %.40q", line)
-	}
-	if err := json.Unmarshal([]byte(body), &e); err != nil {
-		return e, err
-	}
-	if e.Data != nil {
+	err := json.Unmarshal(text, &e)
+	if err == nil && e.Data != nil {
 		err = json.Unmarshal(e.Data, &e.Stage)
 	}
 	return e, err

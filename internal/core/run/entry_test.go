@@ -53,14 +53,14 @@ func TestLinesAreReplayedWithWhatWasSaidBetweenTheLines(t *testing.T) {
 
 func FuzzParseEntry(f *testing.F) {
 	e := run.Entry{Kind: run.Other, At: time.Unix(1, 0).UTC(), Number: 7, Text: "M105"}
-	f.Add(string(e.Line()))
-	f.Add("00000000 {}\n")
-	f.Fuzz(func(t *testing.T, line string) {
+	f.Add(e.Encode())
+	f.Add([]byte("{}"))
+	f.Fuzz(func(t *testing.T, line []byte) {
 		got, err := run.ParseEntry(line)
 		if err != nil {
 			return
 		}
-		again, err := run.ParseEntry(string(got.Line()))
+		again, err := run.ParseEntry(got.Encode())
 		if err != nil || !reflect.DeepEqual(again.Kind, got.Kind) || again.Number != got.Number {
 			t.Errorf("%q is %+v, and written again %+v, %v", line, got, again, err)
 		}

@@ -85,6 +85,15 @@ func Replay(file io.Reader, commands int) (Point, error) {
 // Waits reports whether a line that gives a setpoint waits until it is reached.
 func Waits(l *gcode.Line) bool { return l.Code().Traits()&gcode.Awaits != 0 }
 
+// SetpointOf is Setpoint of a command that is not parsed yet.
+func SetpointOf(command string) (heat.Heater, float64, bool) {
+	var l gcode.Line
+	if l.Parse([]byte(command)) != nil {
+		return "", 0, false
+	}
+	return Setpoint(&l, 0)
+}
+
 // Setpoint tells which heater a line gives a setpoint and what it is, or false
 // for any other line. Tool is the one in use.
 func Setpoint(l *gcode.Line, tool int) (heat.Heater, float64, bool) {

@@ -221,7 +221,7 @@ func TestJournalsOfBeforeAreRead(t *testing.T) {
 	} {
 		var l run.Life
 		for _, e := range append(slices.Clone(begun), c.more...) {
-			again, err := run.ParseEntry(string(e.Line()))
+			again, err := run.ParseEntry(e.Encode())
 			if err != nil {
 				t.Fatal(err)
 			}

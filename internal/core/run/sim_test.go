@@ -256,7 +256,7 @@ func (w *world) kill() {
 	w.conv, w.gone, w.point, w.fed, w.soaks = nil, w.now+time.Duration(w.rng.IntN(3000))*time.Millisecond, run.Point{}, -1, 0
 	l := &run.Life{}
 	for _, e := range w.entries {
-		again, err := run.ParseEntry(string(e.Line()))
+		again, err := run.ParseEntry(e.Encode())
 		if err != nil {
 			w.fail("an entry cannot be read: %v", err)
 		}
@@ -547,7 +547,7 @@ func (w *world) journal(e run.Entry) {
 		w.shadow.Tell(e)
 		return
 	}
-	again, err := run.ParseEntry(string(e.Line()))
+	again, err := run.ParseEntry(e.Encode())
 	if err != nil {
 		w.fail("an entry cannot be read: %v", err)
 		return
