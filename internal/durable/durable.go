@@ -79,6 +79,7 @@ type Log struct {
 	at      int64    // where the next record goes
 	room    int64    // bytes that the file has
 	due     []byte   // what the disk has not taken
+	removed bool     // nothing more is written
 
 	fresh atomic.Bool // its name may not be on the disk
 	dirty atomic.Bool
@@ -144,6 +145,9 @@ func (l *Log) begin(f *os.File) {
 // Append puts records at the file's end. After an error what was appended is written
 // by the next Append or Sync that the disk takes, in its place.
 func (l *Log) Append(records []byte) error {
+	if l.removed {
+		return nil
+	}
 	if len(l.due)+len(records) > most {
 		return fmt.Errorf("%w: %s", ErrFull, l.path)
 	}
@@ -229,14 +233,14 @@ func (l *Log) Close() error {
 	return errors.Join(l.Sync(), l.file.Close())
 }
 
-// Remove ends the log, of which nobody needs anything any more. Nobody waits for the
-// disk.
+// Remove ends the log, of which nobody needs anything any more, nor what is appended
+// after that. Nobody waits for the disk.
 func (l *Log) Remove() error {
 	err := sys.remove(l.path)
 	if errors.Is(err, os.ErrNotExist) {
 		err = nil
 	}
-	l.due = nil
+	l.due, l.removed = nil, true
 	if l.file != nil {
 		close(l.quit)
 		go func(f *os.File) {

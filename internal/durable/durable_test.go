@@ -303,6 +303,17 @@ func TestWhatIsWrittenOverStaysWhereItIs(t *testing.T) {
 	}
 }
 
+func TestALogThatWasRemovedStaysAway(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "log")
+	l := New(path, Options{})
+	if err := errors.Join(l.Append(line(0)), l.Remove(), l.Append(line(1)), l.Sync()); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := os.Stat(path); !errors.Is(err, os.ErrNotExist) {
+		t.Errorf("what was appended late has made it anew: %v", err)
+	}
+}
+
 func TestALogIsForcedOntoTheDiskAsOftenAsItSays(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		d := &faulty{fails: 1 << 30}
