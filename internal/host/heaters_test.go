@@ -17,6 +17,7 @@ import (
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
+	"diathermon/internal/host/printing"
 	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
@@ -27,34 +28,34 @@ func TestARunThatAnAlarmHeldIsWarmAgainBeforeItGoesOn(t *testing.T) {
 		r.until(time.Hour, drawing)
 		r.board.breaks(true, simprinter.HeaterFault{Kind: simprinter.Unplugged})
 		b := r.until(time.Minute, func(b host.Bench) bool {
-			return len(b.Alarms) > 0 && b.Run.State == run.Held && b.Heaters[0].Setpoint == 0 && b.Heaters[1].Setpoint == 0
+			return len(b.Heat.Alarms) > 0 && b.Run.State == run.Held && b.Heat.Heaters[0].Setpoint == 0 && b.Heat.Heaters[1].Setpoint == 0
 		})
-		if a := b.Alarms[0]; a.Guard != heat.Sensor || a.Action != heat.CoolOff || b.Heaters[1].State != heat.Alarmed {
-			t.Errorf("the alarm is %+v, the bed %s", a, b.Heaters[1].State)
+		if a := b.Heat.Alarms[0]; a.Guard != heat.Sensor || a.Action != heat.CoolOff || b.Heat.Heaters[1].State != heat.Alarmed {
+			t.Errorf("the alarm is %+v, the bed %s", a, b.Heat.Heaters[1].State)
 		}
-		if _, err := r.Resume(t.Context(), ""); !errors.Is(err, host.ErrAlarm) {
+		if _, err := r.Run.Resume(t.Context(), ""); !errors.Is(err, run.ErrAlarm) {
 			t.Errorf("resuming before it is acknowledged: %v", err)
 		}
-		if checks, err := r.Preflight(t.Context(), r.files.file); err != nil || !strings.Contains(checks[0].Title, "alarm") && !strings.Contains(checks[1].Title, "alarm") {
+		if checks, err := r.Run.Preflight(t.Context(), r.files.file); err != nil || !strings.Contains(checks[0].Title, "alarm") && !strings.Contains(checks[1].Title, "alarm") {
 			t.Errorf("the preflight says %+v, %v", checks, err)
 		}
 		r.board.breaks(true, simprinter.HeaterFault{})
 		time.Sleep(5 * time.Minute)
 		for {
 			b := r.until(time.Second, func(host.Bench) bool { return true })
-			if len(b.Alarms) == 0 {
+			if len(b.Heat.Alarms) == 0 {
 				break
 			}
-			if _, err := r.Acknowledge(t.Context(), b.Alarms[0].ID, "a keeper"); err != nil {
+			if _, err := r.Heat.Acknowledge(t.Context(), b.Heat.Alarms[0].ID, "a keeper"); err != nil {
 				t.Fatal(err)
 			}
 		}
-		if _, err := r.Resume(t.Context(), ""); err != nil {
+		if _, err := r.Run.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		b = r.untilState(20*time.Minute, run.Running)
-		if b.Heaters[0].Actual < 200 || b.Heaters[1].Actual < 56 {
-			t.Errorf("it goes on with the nozzle at %.0f and the bed at %.0f °C", b.Heaters[0].Actual, b.Heaters[1].Actual)
+		if b.Heat.Heaters[0].Actual < 200 || b.Heat.Heaters[1].Actual < 56 {
+			t.Errorf("it goes on with the nozzle at %.0f and the bed at %.0f °C", b.Heat.Heaters[0].Actual, b.Heat.Heaters[1].Actual)
 		}
 		r.untilState(time.Hour, run.Finished)
 	})
@@ -64,16 +65,16 @@ func TestHeatersThatNobodyUsesAreTurnedOff(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		h, kept := work(t, folder{}, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
 		until(t, h, 10*time.Second, isLive)
-		if _, err := h.SetHeat(t.Context(), heat.Bed, 60); err != nil {
+		if _, err := h.Heat.Set(t.Context(), heat.Bed, 60); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(20 * time.Minute)
-		if b := until(t, h, time.Second, func(host.Bench) bool { return true }); b.Heaters[1].Setpoint != 60 {
-			t.Errorf("after twenty minutes the bed is at %g °C", b.Heaters[1].Setpoint)
+		if b := until(t, h, time.Second, func(host.Bench) bool { return true }); b.Heat.Heaters[1].Setpoint != 60 {
+			t.Errorf("after twenty minutes the bed is at %g °C", b.Heat.Heaters[1].Setpoint)
 		}
-		b := until(t, h, 11*time.Minute, func(b host.Bench) bool { return b.Heaters[1].Setpoint == 0 })
-		if len(b.Alarms) != 1 || b.Alarms[0].Guard != heat.Unused {
-			t.Errorf("the alarms are %+v", b.Alarms)
+		b := until(t, h, 11*time.Minute, func(b host.Bench) bool { return b.Heat.Heaters[1].Setpoint == 0 })
+		if len(b.Heat.Alarms) != 1 || b.Heat.Alarms[0].Guard != heat.Unused {
+			t.Errorf("the alarms are %+v", b.Heat.Alarms)
 		}
 		kept.mu.Lock()
 		defer kept.mu.Unlock()
@@ -101,13 +102,13 @@ func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
 		becomes run.State
 		cool    bool
 	}{
-		"no current while it warms":   {samples.Coupon(12), func(b host.Bench) bool { return b.Heaters[1].Setpoint > 0 }, broken(true, simprinter.HeaterFault{Kind: simprinter.Dead}), []heat.GuardName{heat.NoRise}, 3 * time.Minute, run.Held, true},
+		"no current while it warms":   {samples.Coupon(12), func(b host.Bench) bool { return b.Heat.Heaters[1].Setpoint > 0 }, broken(true, simprinter.HeaterFault{Kind: simprinter.Dead}), []heat.GuardName{heat.NoRise}, 3 * time.Minute, run.Held, true},
 		"no current while it holds":   {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Dead}), []heat.GuardName{heat.Falling, heat.NoRise}, 3 * time.Minute, run.Held, false},
 		"a sensor that slips":         {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.5}), []heat.GuardName{heat.Jump, heat.Falling, heat.NoRise}, 2 * time.Minute, run.Held, false},
 		"a shorted sensor":            {samples.Coupon(12), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Shorted}), []heat.GuardName{heat.Sensor}, 10 * time.Second, run.Held, true},
 		"a switch that is stuck":      {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Stuck}), []heat.GuardName{heat.Runaway, heat.TooHot}, 2 * time.Minute, run.Stopped, true},
 		"a board that says no more":   {samples.Coupon(400), drawing, board(func(b *simprinter.Board) { b.Stall(time.Minute) }), []heat.GuardName{heat.Silence}, 30 * time.Second, run.Running, false},
-		"a nozzle that does not flow": {samples.Parts()[2], func(b host.Bench) bool { return drawing(b) && b.Flow.Enough }, board(func(b *simprinter.Board) { b.Block(true) }), []heat.GuardName{heat.NoFlow}, 3 * time.Minute, run.Held, false},
+		"a nozzle that does not flow": {samples.Parts()[2], func(b host.Bench) bool { return drawing(b) && b.Heat.Flow.Enough }, board(func(b *simprinter.Board) { b.Block(true) }), []heat.GuardName{heat.NoFlow}, 3 * time.Minute, run.Held, false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			synctest.Test(t, func(t *testing.T) {
@@ -116,13 +117,13 @@ func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
 				r := newRigOn(t, printer, c.part, func(h *host.Config) { h.FlowWatch = heat.FlowHold })
 				r.until(time.Hour, c.when)
 				c.happens(r)
-				now := r.until(c.within, func(b host.Bench) bool { return len(b.Alarms) > 0 })
-				if a := now.Alarms[0]; !slices.Contains(c.guards, a.Guard) || a.Action != heat.ActionOf(a.Guard) && a.Guard != heat.NoFlow || a.Text == "" {
+				now := r.until(c.within, func(b host.Bench) bool { return len(b.Heat.Alarms) > 0 })
+				if a := now.Heat.Alarms[0]; !slices.Contains(c.guards, a.Guard) || a.Action != heat.ActionOf(a.Guard) && a.Guard != heat.NoFlow || a.Text == "" {
 					t.Errorf("the alarm is %+v, want one of %v", a, c.guards)
 				}
 				now = r.until(20*time.Second, func(b host.Bench) bool { return b.Run.State == c.becomes })
 				if c.cool && now.Link.Live() {
-					r.until(20*time.Second, func(b host.Bench) bool { return b.Heaters[0].Setpoint == 0 && b.Heaters[1].Setpoint == 0 })
+					r.until(20*time.Second, func(b host.Bench) bool { return b.Heat.Heaters[0].Setpoint == 0 && b.Heat.Heaters[1].Setpoint == 0 })
 				}
 			})
 		})
@@ -176,13 +177,13 @@ func TestAClockThatIsSetInTheMiddleOfARun(t *testing.T) {
 func (r *rig) mend() {
 	r.t.Helper()
 	r.board.breaks(true, simprinter.HeaterFault{})
-	r.until(time.Minute, func(b host.Bench) bool { return b.Heaters[1].Actual > 0 && b.Heaters[1].Actual < 120 })
+	r.until(time.Minute, func(b host.Bench) bool { return b.Heat.Heaters[1].Actual > 0 && b.Heat.Heaters[1].Actual < 120 })
 	for {
 		b := r.until(time.Second, func(host.Bench) bool { return true })
-		if len(b.Alarms) == 0 {
+		if len(b.Heat.Alarms) == 0 {
 			return
 		}
-		if _, err := r.Acknowledge(r.t.Context(), b.Alarms[0].ID, "a keeper"); err != nil {
+		if _, err := r.Heat.Acknowledge(r.t.Context(), b.Heat.Alarms[0].ID, "a keeper"); err != nil {
 			r.t.Fatal(err)
 		}
 	}
@@ -194,29 +195,29 @@ func (r *rig) mend() {
 func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
 	alarm := func(r *rig) {
 		r.board.breaks(true, simprinter.HeaterFault{Kind: simprinter.Shorted})
-		r.until(time.Minute, func(b host.Bench) bool { return len(b.Alarms) > 0 && b.Run.State == run.Held })
-		if _, err := r.Resume(r.t.Context(), ""); !errors.Is(err, host.ErrAlarm) {
+		r.until(time.Minute, func(b host.Bench) bool { return len(b.Heat.Alarms) > 0 && b.Run.State == run.Held })
+		if _, err := r.Run.Resume(r.t.Context(), ""); !errors.Is(err, run.ErrAlarm) {
 			r.t.Errorf("resuming before it is acknowledged: %v", err)
 		}
 		r.mend()
 	}
 	hold := func(r *rig) {
-		if _, err := r.Hold(r.t.Context(), ""); err != nil {
+		if _, err := r.Run.Hold(r.t.Context(), ""); err != nil {
 			r.t.Fatal(err)
 		}
 	}
 	cool := func(r *rig) {
-		if err := r.Cool(r.t.Context()); err != nil {
+		if err := r.Heat.Cool(r.t.Context()); err != nil {
 			r.t.Fatal(err)
 		}
 	}
 	resume := func(r *rig) {
-		if _, err := r.Resume(r.t.Context(), ""); err != nil {
+		if _, err := r.Run.Resume(r.t.Context(), ""); err != nil {
 			r.t.Fatal(err)
 		}
 	}
-	heating := func(b host.Bench) bool { return b.Heaters[1].Setpoint > 0 && b.Heaters[1].Actual > 30 }
-	nozzle := func(b host.Bench) bool { return b.Heaters[0].Actual > 160 && b.Run.State == run.Warming }
+	heating := func(b host.Bench) bool { return b.Heat.Heaters[1].Setpoint > 0 && b.Heat.Heaters[1].Actual > 30 }
+	nozzle := func(b host.Bench) bool { return b.Heat.Heaters[0].Actual > 160 && b.Run.State == run.Warming }
 	for name, do := range map[string]func(*rig){
 		"while the bed warms up":    func(r *rig) { r.until(time.Hour, heating); alarm(r) },
 		"while the nozzle warms up": func(r *rig) { r.until(time.Hour, nozzle); alarm(r) },
@@ -242,7 +243,7 @@ func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
 			hold(r)
 			ctx, cancel := context.WithTimeout(r.t.Context(), time.Millisecond)
 			defer cancel()
-			if err := r.Cool(ctx); err != nil {
+			if err := r.Heat.Cool(ctx); err != nil {
 				r.t.Fatal(err)
 			}
 		},
@@ -265,7 +266,7 @@ func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
 			r.board.reset()
 			r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
 			time.Sleep(5 * time.Minute)
-			if _, err := r.PickUp(r.t.Context(), laying.Run.ID, host.Choice{Height: math.NaN()}); err != nil {
+			if _, err := r.Run.PickUp(r.t.Context(), laying.Run.ID, printing.Choice{Height: math.NaN()}); err != nil {
 				r.t.Fatal(err)
 			}
 			time.Sleep(20 * time.Second)
@@ -309,11 +310,11 @@ func TestNoRunGoesOnColdAfterItsHeatersWereTurnedOff(t *testing.T) {
 func TestARunWhoseSoakAnAlarmEndedGoesOnWhenItIsResumed(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		r := newRig(t, 3)
-		if _, err := r.Stop(t.Context(), ""); err != nil {
+		if _, err := r.Run.Stop(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		r.untilState(10*time.Minute, run.Stopped)
-		if _, err := r.Start(t.Context(), "coupon.gcode", &heat.Soak{For: 10 * time.Minute}); err != nil {
+		if _, err := r.Run.Start(t.Context(), "coupon.gcode", &heat.Soak{For: 10 * time.Minute}); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(time.Minute)
@@ -321,11 +322,11 @@ func TestARunWhoseSoakAnAlarmEndedGoesOnWhenItIsResumed(t *testing.T) {
 		r.untilState(time.Minute, run.Held)
 		time.Sleep(10 * time.Second)
 		r.mend()
-		if _, err := r.Resume(t.Context(), ""); err != nil {
+		if _, err := r.Run.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
-		if b := r.untilState(time.Hour, run.Running); b.Heaters[1].Actual < 55 {
-			t.Errorf("it draws on a bed of %.0f °C", b.Heaters[1].Actual)
+		if b := r.untilState(time.Hour, run.Running); b.Heat.Heaters[1].Actual < 55 {
+			t.Errorf("it draws on a bed of %.0f °C", b.Heat.Heaters[1].Actual)
 		}
 		r.untilState(time.Hour, run.Finished)
 	})
@@ -335,18 +336,18 @@ func TestARunThatWasInterruptedOnItsWayBackStaysSoWhenEverythingIsCooled(t *test
 	synctest.Test(t, func(t *testing.T) {
 		r := newRig(t, 12)
 		r.until(time.Hour, drawing)
-		if _, err := r.Hold(t.Context(), ""); err != nil {
+		if _, err := r.Run.Hold(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(15 * time.Minute)
-		if _, err := r.Resume(t.Context(), ""); err != nil {
+		if _, err := r.Run.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(20 * time.Second)
 		r.board.reset()
 		forgotten := func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) }
 		r.until(time.Minute, forgotten)
-		if err := r.Cool(t.Context()); err != nil {
+		if err := r.Heat.Cool(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 		if b := r.until(time.Second, func(host.Bench) bool { return true }); !forgotten(b) {
@@ -363,21 +364,21 @@ func TestASoakWaitsThoughAReportOfOldComesAfterTheSetpointWasGiven(t *testing.T)
 		for range 20 {
 			asked := make(chan error, 1)
 			go func() {
-				_, err := h.Say(t.Context(), "M105") // its answer still tells what was
+				_, err := h.Hand.Say(t.Context(), "M105") // its answer still tells what was
 				asked <- err
 			}()
 			synctest.Wait()
-			if err := errors.Join(h.WarmUp(t.Context(), w), <-asked); err != nil {
+			if err := errors.Join(h.Heat.WarmUp(t.Context(), w), <-asked); err != nil {
 				t.Fatal(err)
 			}
-			b := until(t, h, 20*time.Minute, func(b host.Bench) bool { return b.WarmUp.Done })
-			if s := b.Heaters[1].Soaking; s == nil || !s.Done || s.Elapsed < w.SoakFor {
-				t.Fatalf("done after %s with the bed soaked as %+v", time.Since(b.WarmUp.Begun), s)
+			b := until(t, h, 20*time.Minute, func(b host.Bench) bool { return b.Heat.WarmUp.Done })
+			if s := b.Heat.Heaters[1].Soaking; s == nil || !s.Done || s.Elapsed < w.SoakFor {
+				t.Fatalf("done after %s with the bed soaked as %+v", time.Since(b.Heat.WarmUp.Begun), s)
 			}
-			if err := h.Cool(t.Context()); err != nil {
+			if err := h.Heat.Cool(t.Context()); err != nil {
 				t.Fatal(err)
 			}
-			until(t, h, time.Minute, func(b host.Bench) bool { return b.Heaters[1].Setpoint == 0 })
+			until(t, h, time.Minute, func(b host.Bench) bool { return b.Heat.Heaters[1].Setpoint == 0 })
 		}
 	})
 }

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"diathermon/internal/host"
+	"diathermon/internal/host/capacity"
 	"diathermon/internal/simprinter"
 )
 
@@ -33,19 +34,19 @@ func measures(t *testing.T, dialect string, warp time.Duration) {
 		return c, nil
 	})
 	until(t, h, 10*time.Second, isLive)
-	b := until(t, h, 2*time.Minute, func(b host.Bench) bool { return b.Holds.How == host.HoldsMeasured })
+	b := until(t, h, 2*time.Minute, func(b host.Bench) bool { return b.Holds.How == capacity.Measured })
 	if b.Holds.Bytes > 127 || b.Holds.Bytes < 110 || b.Holds.Lines > 4 {
 		t.Errorf("it holds 127 bytes and 4 lines, and was found to hold %+v", b.Holds)
 	}
 	for i := range 5 { // and again, whenever somebody wants it, while others talk
-		if err := h.Measure(t.Context()); err != nil {
+		if err := h.Capacity.Measure(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(time.Duration(i*400) * time.Millisecond)
 		begun := time.Now()
-		if _, err := h.Say(t.Context(), fmt.Sprintf("M117 %d", i)); err != nil || time.Since(begun) > 5*time.Second {
+		if _, err := h.Hand.Say(t.Context(), fmt.Sprintf("M117 %d", i)); err != nil || time.Since(begun) > 5*time.Second {
 			t.Fatalf("saying a line meanwhile took %s, %v", time.Since(begun), err)
 		}
-		until(t, h, time.Minute, func(b host.Bench) bool { return b.Holds.How != host.HoldsMeasuring })
+		until(t, h, time.Minute, func(b host.Bench) bool { return b.Holds.How != capacity.Measuring })
 	}
 }

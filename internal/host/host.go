@@ -1,10 +1,11 @@
-// Package host is the live machine: it owns the printer's port and turns the
-// core's decisions into effects.
+// Package host is the live machine: one goroutine, Host.Work, owns the printer and the
+// parts that deal with it.
 //
-// One goroutine, Host.Work, holds the conversation, the run and everything the
-// printer has said; every exported method hands it a question and waits for the
-// answer, so that nothing here needs a lock. It promises that whoever asks,
-// however often, a run's lines go out in order and a halt goes out at once.
+// The parts are listed in parts.go, each with a room of its own; adding one touches
+// that list and nothing else. What a part offers to others than the loop hands the
+// loop a question and waits for the answer, so that nothing here needs a lock. It
+// promises that whoever asks, however often, a run's lines go out in order and a halt
+// goes out at once.
 //
 // It leaves to web who may ask, to records and shelf where things are kept.
 package host
@@ -12,365 +13,212 @@ package host
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
-	"log/slog"
-	"slices"
 	"time"
 
-	"diathermon/internal/core/bounds"
-	"diathermon/internal/core/gcode"
-	"diathermon/internal/core/heat"
-	"diathermon/internal/core/preflight"
-	"diathermon/internal/core/run"
-	"diathermon/internal/core/toolpath"
-	"diathermon/internal/core/wire"
+	"diathermon/internal/host/part"
+	"diathermon/internal/host/talk"
+	"diathermon/internal/port"
 )
 
-// Recorder keeps what happens. None of its methods may wait for anything.
-type Recorder interface {
-	Run(run.Record)
-	Readings([]heat.Sample)
-	Message(wire.Message)
-	Mark(heat.Mark)
-	Alarm(heat.Alarm) // a new one, or one that was acknowledged
-	Episode(heat.Episode)
-	Learned(heat.Heater, heat.Learner)
-}
-
-// Awake keeps the computer from going to sleep. Neither method may wait.
-type Awake interface {
-	Hold(why string) (release func())
-}
-
-// Files gives the host what is on the shelf.
-type Files interface {
-	File(ctx context.Context, name string) (toolpath.File, error)
-	// Open opens the bytes whose digest f has. Bytes that are others are an error,
-	// then and while they are read.
-	Open(ctx context.Context, f toolpath.File) (io.ReadCloser, error)
-}
-
-// Printer is what the keeper has said of the machine.
-type Printer struct {
-	Name             string
-	Nozzle, Filament float64 // diameters, mm
-	Density          float64 // of the filament, g/cm³
-	preflight.Printer
-}
-
-// machine is what lines are judged by.
-func (p Printer) machine() bounds.Machine {
-	return bounds.Machine{Size: [3]float64{p.Width, p.Depth, p.Height}, Limits: p.Limits}
-}
-
-// Heaters lists the heaters that the machine has, nozzles first.
-func (p Printer) Heaters() []heat.Heater {
-	names := make([]heat.Heater, 0, p.Tools+2)
-	for tool := range p.Tools {
-		names = append(names, heat.NozzleOf(tool))
-	}
-	if p.Limits.Bed > 0 {
-		names = append(names, heat.Bed)
-	}
-	if p.Limits.Chamber > 0 {
-		names = append(names, heat.Chamber)
-	}
-	return names
-}
-
-// Config is what a Host needs.
-type Config struct {
-	Device   string // path of the port; empty: the only one found
-	Baud     int    // 0: find it
-	Printer  Printer
-	Wire     wire.Config
-	Recorder Recorder
-	Files    Files
-	Journal  Journal
-	Awake    Awake
-	Log      *slog.Logger
-	Learned  map[heat.Heater]*heat.Learner // of before
-	Alarms   []heat.Alarm                  // of before, that nobody has acknowledged
-	After    time.Time                     // when the last reading of before was made; zero if there is none
-
-	Parking    run.Parking   // how the nozzle leaves the part; the zero value is run.Ordinary
-	IdleAfter  time.Duration // how long the nozzle of a held run stays hot; 0: for ever
-	UnusedFor  time.Duration // how long heaters stay on while nobody uses them; 0: for ever
-	FlowWatch  heat.FlowAction
-	Unguarded  bool          // no guard looks at the heaters
-	Holds      Holds         // what printers can hold; nil: nobody keeps it
-	Unmeasured bool          // it is not measured by itself what the printer can hold
-	KeepBed    time.Duration // how long the bed of an interrupted run is kept hot for its pick-up
-	Sleepy     string        // why the computer may go to sleep in the middle of a run; empty: it cannot
-	ByHand     bool          // a run whose printer kept its place waits for a person all the same
-
-	// Wall is what the computer's clock says, which may be set at any time; nil
-	// means time.Now.
-	Wall func() time.Time
-
-	// OpenPort opens the port; nil means the serial port at device.
-	OpenPort func(device string, baud int) (io.ReadWriteCloser, error)
-}
-
-// LinkState is where the serial connection stands.
-type LinkState string
-
-// The states of the link; from Greeting on they are the conversation's.
 const (
-	Absent  LinkState = "absent"  // there is no such port, or it cannot be opened
-	Opening LinkState = "opening" // the port is being opened
+	hangsAfter  = 5 * time.Second        // until a person is told that a port does not open
+	retryOpen   = 2 * time.Second        // between tries to open the port
+	closedFor   = 250 * time.Millisecond // before a port is opened anew: a board needs it to notice
+	tickEvery   = 250 * time.Millisecond // for the parts
+	closingTime = 5 * time.Second        // for what must be done before the host ends
 )
-
-// Link is the serial connection.
-type Link struct {
-	State  LinkState
-	Reason string // in words, with what to do
-	Device string
-	Baud   int
-	Since  time.Time
-}
-
-// Live reports whether the printer answers.
-func (l Link) Live() bool { return l.State == LinkState(wire.Live) }
-
-// HeaterNow is one heater at this moment.
-type HeaterNow struct {
-	heat.Sample
-	State heat.State
-	Limit float64 // highest setpoint, °C
-
-	Left    time.Duration // until it is at its setpoint; 0: it is, or that is not known
-	Never   bool          // it does not get there
-	Soaking *heat.SoakState
-}
-
-// Position is where the printer says it is.
-type Position struct {
-	At    time.Time
-	Where gcode.Position
-	Homed [3]bool
-	Known bool // it has said so since it was connected
-}
-
-// RunNow is a run with how far it has come.
-type RunNow struct {
-	run.Record
-	run.Progress
-	Z    float64       // height of the layer being drawn, mm
-	Left time.Duration // until it is done
-
-	Lasted time.Duration // from its first line to now, or to its end
-
-	Warming time.Duration // of which the heaters take; 0 where they are warm, or not known well enough
-
-	Forgotten bool      // interrupted, and the printer has forgotten everything
-	May       []run.Act // what a person may do
-}
-
-// Bench is everything live at one moment.
-type Bench struct {
-	Printer     Printer
-	Link        Link
-	Firmware    wire.Firmware
-	Heaters     []HeaterNow
-	Position    Position
-	Holds       HoldsNow     // what the printer can hold
-	HaltsAtOnce bool         // the firmware reads an emergency stop as it arrives
-	Alarms      []heat.Alarm // that wait for a person
-	WarmUp      *WarmUpNow   // that goes on
-	Flow        heat.FlowState
-	FlowWatch   heat.FlowAction
-	Run         *RunNow // the run that goes on, or the last one since the start
-}
-
-// Errors that callers tell apart. Each comes wrapped in a text for the person.
-var (
-	ErrNotLive  = run.ErrLive
-	ErrBusy     = bounds.ErrBusy
-	ErrNoRun    = errors.New("no such run is going on")
-	ErrState    = run.ErrState
-	ErrLine     = bounds.ErrLine
-	ErrHeater   = errors.New("there is no such heater")
-	ErrSetpoint = bounds.ErrSetpoint
-	ErrClosed   = errors.New("the host is shutting down")
-	ErrLost     = errors.New("the printer did not take it")
-	ErrPlan     = errors.New("it cannot be picked up there")
-	ErrJournal  = errors.New("the run cannot be kept safe")
-)
-
-// BlockedError says what stands between a file and its start.
-type BlockedError struct{ Checks []preflight.Check }
-
-func (e *BlockedError) Error() string {
-	for _, c := range e.Checks {
-		if c.Level == preflight.Block {
-			return c.Title
-		}
-	}
-	return "it cannot start"
-}
 
 // A Host is one printer at work.
 type Host struct {
-	cfg   Config
-	log   *slog.Logger
-	epoch time.Time
-	ahead time.Duration // by how much the computer's clock went on more than the one that never jumps
-	hub   hub
-
-	asks   chan func()
-	halts  chan chan error
-	closed chan struct{}
-
-	// Everything below belongs to the goroutine of Work.
-	link     Link
-	conv     *wire.Conversation // nil while no port is open
-	firmware wire.Firmware
-	clock    heat.Clock
-	told     []byte      // what it says of itself, as JSON
-	off      *turningOff // until every heater is off
-	owesOff  bool        // heaters and fan are turned off as soon as the printer answers
-	heaters  map[heat.Heater]*heat.Watch
-	seen     map[heat.Heater]time.Time
-	thermals map[heat.Heater]*thermal
-	alarms   []heat.Alarm // that nobody has acknowledged
-	flow     flowing
-	leash    heat.Leash
-	warming  *warming
-	tuning   *TuningNow // the last one
-
-	learnedAt time.Time // when what was learned was last kept
-
-	position Position
-	heated   bool // readings have come since the last event that told them
-	moved    bool // and a position
-	point    run.Point
-	line     gcode.Line
-	traffic  traffic
-	flight   flight
-	asleep   func() // lets the computer sleep again; nil while it may
-	waiting  map[uint64]func(lines []string, err error)
-	lastTag  uint64
-	job      *job
-	last     *RunNow // the last run, when none goes on
-	said     string  // the link's reason, as it was last set
-	reopen   bool
-	rate     int       // which of the rates is tried, where none is configured
-	trouble  string    // what the last of them led to
-	pollHeat time.Time // next M105 or M114, where the firmware does not report by itself
-	polling  bool
-	writer   *writer
-
-	holds      wire.Holds    // that were measured; without bytes: they were not
-	measures   int           // begun in this conversation
-	remeasure  bool          // as soon as nothing is under way
-	quietSince time.Duration // nothing has been said since then
+	Parts
+	loop  *part.Loop
+	open  port.Opener
+	halts chan chan error
 }
 
-// New returns a host. It does nothing until Work.
-func New(cfg Config) *Host {
-	if cfg.OpenPort == nil {
-		cfg.OpenPort = openSerial
-	}
-	if cfg.Wall == nil {
-		cfg.Wall = time.Now
-	}
-	if cfg.Parking == (run.Parking{}) {
-		cfg.Parking = run.Ordinary([3]float64{cfg.Printer.Width, cfg.Printer.Depth, cfg.Printer.Height})
-	}
-	h := &Host{
-		cfg: cfg, log: cfg.Log, epoch: time.Now(),
-		asks: make(chan func()), halts: make(chan chan error), closed: make(chan struct{}),
-		waiting: map[uint64]func([]string, error){},
-	}
-	h.clock.After(cfg.After)
-	h.thermals, h.alarms, h.learnedAt = newThermals(cfg), slices.Clone(cfg.Alarms), time.Now()
-	h.leash.After = cfg.UnusedFor
-	h.forget()
-	h.link = Link{State: Absent, Device: cfg.Device, Baud: cfg.Baud, Since: time.Now()}
-	return h
-}
-
-// forget drops what the printer has said, when it restarts or goes away.
-func (h *Host) forget() {
-	h.unknow()
-	h.firmware = wire.Firmware{}
-}
-
-// unknow drops what was true of the machine only while it answered.
-func (h *Host) unknow() {
-	h.heaters = map[heat.Heater]*heat.Watch{}
-	h.seen = map[heat.Heater]time.Time{}
-	h.position = Position{}
-	h.point = run.Point{}
-	h.off = nil
-	h.heated, h.moved = true, true // and let everyone see it
-}
-
-// now is the conversation's clock.
-func (h *Host) now() time.Duration { return time.Since(h.epoch) }
-
-// ask lets the host's goroutine call f and waits for it.
-func (h *Host) ask(ctx context.Context, f func()) error {
-	done := make(chan struct{})
-	select {
-	case h.asks <- func() { f(); close(done) }:
-	case <-h.closed:
-		return ErrClosed
-	case <-ctx.Done():
-		return ctx.Err()
-	}
-	<-done
-	return nil
-}
-
-// Bench returns everything live.
+// Bench returns everything live. It may be called from anywhere.
 func (h *Host) Bench(ctx context.Context) (Bench, error) {
 	var b Bench
-	err := h.ask(ctx, func() { b = h.bench() })
+	err := h.loop.Ask(ctx, func() { b = h.bench() })
 	return b, err
 }
 
-func (h *Host) bench() Bench {
-	return Bench{Printer: h.cfg.Printer, Link: h.link, Firmware: h.firmware, Heaters: h.heatersNow(), Position: h.position, Holds: h.holdsNow(), HaltsAtOnce: h.haltsAtOnce(), Run: h.runNow(), Alarms: h.waitingAlarms(), WarmUp: h.warmUpNow(), Flow: h.flow.state, FlowWatch: h.cfg.FlowWatch}
+// Subscribe returns a channel of what happens from now on. It is closed when the
+// subscriber is too slow, and must be given back with the function.
+func (h *Host) Subscribe() (<-chan part.Update, func()) { return h.loop.Subscribe() }
+
+// Halt says the emergency stop ahead of everything. It may be called from anywhere.
+func (h *Host) Halt(ctx context.Context) error {
+	answer := make(chan error, 1)
+	select {
+	case h.halts <- answer:
+		return <-answer
+	case <-h.loop.Closed():
+		return part.ErrClosed
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
-// Printer returns what the keeper has said of the machine.
-func (h *Host) Printer() Printer { return h.cfg.Printer }
-
-// heatersNow lists the heaters that this printer has, nozzles first, each with
-// its last reading.
-func (h *Host) heatersNow() []HeaterNow {
-	p := h.cfg.Printer
-	names := p.Heaters()
-	out := make([]HeaterNow, 0, len(names))
-	for _, name := range names {
-		now := HeaterNow{Sample: heat.Sample{Reading: heat.Reading{Heater: name}}, State: heat.Off, Limit: p.Limits.Of(name)}
-		if w := h.heaters[name]; w != nil {
-			now.Sample = heat.Sample{At: h.seen[name], Reading: w.Last}
-			now.State = w.State
+// Work runs the host until ctx ends: it opens the port, keeps it open, and answers
+// every question. On its way out it stops a run that goes on and turns the heaters off.
+func (h *Host) Work(ctx context.Context) {
+	defer h.loop.Close()
+	defer h.Heat.KeepLearned()
+	defer h.Run.Leave()
+	closed := make(chan struct{})
+	close(closed)
+	before := (<-chan struct{})(closed)
+	for ctx.Err() == nil {
+		got := h.find(ctx, before)
+		if got.Port == nil {
+			h.idle(ctx, retryOpen)
+			continue
 		}
-		t := h.thermals[name]
-		if now.Left, now.Never = t.left, t.foreseen && t.forecast.Never && now.Setpoint > 0; t.soak != nil {
-			state := t.soaking
-			if now.Soaking = &state; state.Done && now.State == heat.Steady {
-				now.State = heat.Soaked
+		err := h.converse(ctx, got.Port)
+		if p, can := got.Port.(port.Resetter); can && h.Link.Reopen() {
+			p.ResetOnClose()
+		}
+		before = port.Close(got.Port)
+		h.gone(err)
+		wait := retryOpen
+		if errors.Is(err, talk.ErrRate) {
+			h.Link.NextRate()
+			wait = closedFor
+		} else if h.Link.Reopen() {
+			h.Link.Reopening()
+			wait = closedFor
+			h.Link.SetLink(talk.Opening, "opening the port anew", got.Device)
+		} else if err != nil && ctx.Err() == nil {
+			h.Link.SetLink(talk.Absent, fmt.Sprintf("the port is gone (%v): is the cable loose?", err), got.Device)
+		}
+		h.idle(ctx, wait)
+	}
+	select { // whoever comes next finds the port closed
+	case <-before:
+	case <-time.After(closedFor):
+	}
+}
+
+// gone ends a conversation whose port failed.
+func (h *Host) gone(err error) {
+	why := "the port was closed"
+	if err != nil {
+		why = "the port is gone: " + err.Error()
+	}
+	h.Link.End(why)
+}
+
+// find opens the port and answers questions meanwhile. It returns none if there is no
+// port, or if ctx has ended.
+func (h *Host) find(ctx context.Context, closed <-chan struct{}) port.Opened {
+	device := h.Link.Device()
+	o := port.Begin(device, h.Link.Baud(), h.open, closed)
+	timer := time.NewTimer(hangsAfter)
+	defer timer.Stop()
+	for {
+		select {
+		case device = <-o.Found:
+			h.Link.SetLink(talk.Opening, "opening the port", device)
+		case got := <-o.Done:
+			if got.Port == nil {
+				h.Link.SetLink(talk.Absent, got.Why, got.Device)
 			}
+			return got
+		case <-timer.C:
+			h.Link.SetLink(talk.Opening, "the port does not open: its driver hangs. Pull the printer's cable and plug it in again", device)
+		case f := <-h.loop.Asks():
+			f()
+		case answer := <-h.halts:
+			answer <- h.Link.Unheard()
+		case <-ctx.Done():
+			o.Leave()
+			return port.Opened{}
 		}
-		if h.alarmed(name) {
-			now.State = heat.Alarmed
-		}
-		out = append(out, now)
 	}
-	return out
 }
 
-// warm reports whether any heater has a setpoint.
-func (h *Host) warm() bool {
-	for _, w := range h.heaters {
-		if w.Last.Setpoint > 0 {
-			return true
+// idle answers questions for a while, with no port open.
+func (h *Host) idle(ctx context.Context, d time.Duration) {
+	timer := time.NewTimer(d)
+	defer timer.Stop()
+	for !h.Link.Reopen() {
+		select {
+		case f := <-h.loop.Asks():
+			f()
+		case answer := <-h.halts:
+			answer <- h.Link.Unheard()
+		case <-timer.C:
+			return
+		case <-ctx.Done():
+			return
 		}
 	}
-	return false
+	h.Link.Reopening()
 }
+
+// converse holds one conversation until the port fails, ctx ends or a person asks for
+// the port to be opened anew.
+func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
+	reader := port.Read(p)
+	defer reader.Quit()
+	failed := make(chan error, 1)
+	writer := port.NewWriter(p, func(err error) { failed <- err })
+	defer writer.Quit()
+	h.Link.Begin(writer)
+
+	tick := time.NewTicker(tickEvery)
+	defer tick.Stop()
+	due := time.NewTimer(0)
+	defer due.Stop()
+	leaving := ctx.Done()
+	var closing <-chan time.Time
+	for !h.Link.Reopen() {
+		h.Link.Carry()
+		if leaving == nil && !h.loop.Busy() {
+			return nil
+		}
+		if d := h.Link.Due(); d >= 0 {
+			due.Reset(d)
+		} else {
+			due.Stop()
+		}
+		select { // a halt goes ahead of whatever else is there
+		case answer := <-h.halts:
+			h.halt(answer)
+			continue
+		default:
+		}
+		select {
+		case answer := <-h.halts:
+			h.halt(answer)
+		case at := <-writer.Out():
+			h.loop.Decide("the halt was written at %d", at.UnixMicro())
+		case data := <-reader.Bytes:
+			h.Link.Receive(data)
+		case f := <-h.loop.Asks():
+			f()
+		case <-h.loop.Wakes():
+		case <-due.C:
+			if err := h.Link.Pass(); err != nil {
+				return err
+			}
+		case <-tick.C:
+			h.loop.Tick()
+		case err := <-reader.Failed:
+			return err
+		case err := <-failed:
+			return err
+		case <-leaving:
+			leaving, closing = nil, time.After(closingTime)
+			h.loop.Announce(part.Leaving{})
+		case <-closing:
+			return errors.New("the host was shut down")
+		}
+	}
+	return nil
+}
+
+func (h *Host) halt(answer chan<- error) { h.Link.HaltAnd(func() { answer <- nil }) }

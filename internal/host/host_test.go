@@ -19,12 +19,14 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
-	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
+	"diathermon/internal/host/printing"
+	"diathermon/internal/host/talk"
 	"diathermon/internal/journal"
 	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
@@ -33,7 +35,7 @@ import (
 // cable is a port with a stand-in's board at its end, in the time of the test's
 // bubble.
 type cable struct {
-	*machine
+	*standIn
 	begun  time.Time
 	closed bool
 	deaf   bool          // nothing comes through, either way
@@ -45,41 +47,41 @@ type cable struct {
 func (c *cable) now() time.Duration { return time.Since(c.begun) * max(c.warp, 1) }
 
 func newCable(c simprinter.Config) *cable {
-	return &cable{machine: newMachine(c), begun: time.Now()}
+	return &cable{standIn: newStandIn(c), begun: time.Now()}
 }
 
-// machine is a board that its cables move and tests meddle with.
-type machine struct {
+// A standIn is a board that its cables move and tests meddle with.
+type standIn struct {
 	mu    sync.Mutex
 	board *simprinter.Board
 }
 
-func newMachine(c simprinter.Config) *machine { return &machine{board: simprinter.NewBoard(c)} }
+func newStandIn(c simprinter.Config) *standIn { return &standIn{board: simprinter.NewBoard(c)} }
 
 // do lets f have the board.
-func (m *machine) do(f func(*simprinter.Board)) {
+func (m *standIn) do(f func(*simprinter.Board)) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	f(m.board)
 }
 
-func (m *machine) reset() { m.do((*simprinter.Board).Reset) }
+func (m *standIn) reset() { m.do((*simprinter.Board).Reset) }
 
-func (m *machine) breaks(bed bool, f simprinter.HeaterFault) {
+func (m *standIn) breaks(bed bool, f simprinter.HeaterFault) {
 	m.do(func(b *simprinter.Board) { b.Break(bed, f) })
 }
 
-func (m *machine) executed() (out []simprinter.Executed) {
+func (m *standIn) executed() (out []simprinter.Executed) {
 	m.do(func(b *simprinter.Board) { out = slices.Clone(b.Executed()) })
 	return out
 }
 
-func (m *machine) segments() (n int) {
+func (m *standIn) segments() (n int) {
 	m.do(func(b *simprinter.Board) { n = len(b.Segments()) })
 	return n
 }
 
-func (m *machine) temperatures() (nozzle, bed float64) {
+func (m *standIn) temperatures() (nozzle, bed float64) {
 	m.do(func(b *simprinter.Board) { nozzle, bed = b.Temperatures() })
 	return nozzle, bed
 }
@@ -210,15 +212,15 @@ func shelfOf(t *testing.T, part samples.Part) folder {
 // books keeps journals in a folder of the test's.
 type books struct{ *journal.Folder }
 
-func (b books) Begin(r run.Record) (host.Book, error) { return b.Folder.Begin(r) }
+func (b books) Begin(r run.Record) (printing.Book, error) { return b.Folder.Begin(r) }
 
-func (b books) Unfinished() (*run.Life, host.Book, error) {
+func (b books) Unfinished() (*run.Life, printing.Book, error) {
 	life, book, err := b.Folder.Unfinished()
 	return life, book, err
 }
 
 // work runs a host on what open opens until the test's end.
-func work(t *testing.T, files host.Files, open func() (io.ReadWriteCloser, error)) (*host.Host, *memory) {
+func work(t *testing.T, files printing.Files, open func() (io.ReadWriteCloser, error)) (*host.Host, *memory) {
 	t.Helper()
 	h, kept, _ := workIn(t, t.TempDir(), files, open)
 	return h, kept
@@ -226,7 +228,7 @@ func work(t *testing.T, files host.Files, open func() (io.ReadWriteCloser, error
 
 // workIn runs a host that keeps its journals in a folder, until leave is called
 // or the test ends.
-func workIn(t *testing.T, folder string, files host.Files, open func() (io.ReadWriteCloser, error), change ...func(*host.Config)) (h *host.Host, kept *memory, leave func()) {
+func workIn(t *testing.T, folder string, files printing.Files, open func() (io.ReadWriteCloser, error), change ...func(*host.Config)) (h *host.Host, kept *memory, leave func()) {
 	t.Helper()
 	kept = &memory{}
 	journals, err := journal.Open(folder)
@@ -234,16 +236,16 @@ func workIn(t *testing.T, folder string, files host.Files, open func() (io.ReadW
 		t.Fatal(err)
 	}
 	c := host.Config{
-		Journal: books{journals}, IdleAfter: 10 * time.Minute, KeepBed: 30 * time.Minute, UnusedFor: 30 * time.Minute,
+		Journal: books{journals}, Rules: run.Rules{IdleAfter: 10 * time.Minute, KeepBed: 30 * time.Minute}, UnusedFor: 30 * time.Minute,
 		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
-		Printer:  host.Printer{Name: "Vesper", Filament: 1.75, Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}},
-		OpenPort: func(string, int) (io.ReadWriteCloser, error) { return open() },
+		Printer: machine.Printer{Name: "Vesper", Filament: 1.75, Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}},
+		Open:    func(string, int) (io.ReadWriteCloser, error) { return open() },
 	}
 	for _, f := range change {
 		f(&c)
 	}
 	h = host.New(c)
-	if _, err := h.TakeUp(t.Context()); err != nil {
+	if _, err := h.Run.TakeUp(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	ctx, cancel := context.WithCancel(t.Context())
@@ -286,15 +288,15 @@ func TestAWholePrintInVirtualTime(t *testing.T) {
 		h, kept := work(t, files, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
 		until(t, h, 10*time.Second, isLive)
 		begun := time.Now()
-		if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
+		if _, err := h.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
 			t.Fatal(err)
 		}
 		laying := until(t, h, 20*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
 		if warm := time.Since(begun); warm < time.Minute {
 			t.Errorf("a cold printer was warm after %s", warm)
 		}
-		if laying.Heaters[1].State != heat.Steady && laying.Heaters[1].State != heat.Settling {
-			t.Errorf("drawing began with the bed %s", laying.Heaters[1].State)
+		if laying.Heat.Heaters[1].State != heat.Steady && laying.Heat.Heaters[1].State != heat.Settling {
+			t.Errorf("drawing began with the bed %s", laying.Heat.Heaters[1].State)
 		}
 		half := until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.Share >= 0.5 })
 		at := time.Now()
@@ -333,11 +335,11 @@ func TestAPortThatComesLater(t *testing.T) {
 			}
 			return newCable(simprinter.Vesper()), nil
 		})
-		b := until(t, h, time.Minute, func(b host.Bench) bool { return b.Link.State == host.Absent && b.Link.Reason != "" })
+		b := until(t, h, time.Minute, func(b host.Bench) bool { return b.Link.State == talk.Absent && b.Link.Reason != "" })
 		if !strings.Contains(b.Link.Reason, "no port") {
 			t.Errorf("the reason is %q", b.Link.Reason)
 		}
-		if err := h.Halt(t.Context()); !errors.Is(err, host.ErrNotLive) {
+		if err := h.Halt(t.Context()); !errors.Is(err, run.ErrLive) {
 			t.Errorf("a halt without a printer: %v", err)
 		}
 		until(t, h, time.Hour+time.Minute, isLive)
@@ -350,7 +352,7 @@ func TestAPrinterThatSaysNothingMoreIsGivenUp(t *testing.T) {
 		var c *cable
 		h, _ := work(t, files, func() (io.ReadWriteCloser, error) { c = newCable(simprinter.Vesper()); return c, nil })
 		until(t, h, 10*time.Second, isLive)
-		if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
+		if _, err := h.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
 			t.Fatal(err)
 		}
 		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running })
@@ -358,8 +360,8 @@ func TestAPrinterThatSaysNothingMoreIsGivenUp(t *testing.T) {
 		c.board = simprinter.NewBoard(simprinter.Config{Mute: true}) // it hangs, and its cable stays in
 		c.begun = time.Now()
 		c.mu.Unlock()
-		until(t, h, time.Minute, func(b host.Bench) bool { return b.Link.State == host.LinkState(wire.Silent) })
-		b := until(t, h, time.Hour, func(b host.Bench) bool { return b.Link.State == host.LinkState(wire.Dead) })
+		until(t, h, time.Minute, func(b host.Bench) bool { return b.Link.State == talk.LinkState(wire.Silent) })
+		b := until(t, h, time.Hour, func(b host.Bench) bool { return b.Link.State == talk.LinkState(wire.Dead) })
 		if b.Run.State != run.Interrupted || b.Run.Reason == "" {
 			t.Errorf("the run is %s (%s)", b.Run.State, b.Run.Reason)
 		}
@@ -380,19 +382,19 @@ func TestASlowSubscriberIsLetGo(t *testing.T) {
 		if n == 0 || n > 1000 {
 			t.Errorf("%d updates were kept for it", n)
 		}
-		if _, err := h.Say(t.Context(), "M105"); err != nil {
+		if _, err := h.Hand.Say(t.Context(), "M105"); err != nil {
 			t.Errorf("and the host: %v", err)
 		}
 	})
 }
 
 // printing returns a host whose printer draws, and the cable between them.
-func printing(t *testing.T, c simprinter.Config, layers int) (*host.Host, *cable) {
+func aPrint(t *testing.T, c simprinter.Config, layers int) (*host.Host, *cable) {
 	t.Helper()
 	var c1 *cable
 	h, _ := work(t, shelfOf(t, samples.Coupon(layers)), func() (io.ReadWriteCloser, error) { c1 = newCable(c); return c1, nil })
 	until(t, h, 10*time.Second, isLive)
-	if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
+	if _, err := h.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
 		t.Fatal(err)
 	}
 	until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running && b.Run.Layer > 1 })
@@ -401,30 +403,30 @@ func printing(t *testing.T, c simprinter.Config, layers int) (*host.Host, *cable
 
 func TestTheNozzleOfALongHoldCoolsAndIsHotAgainToGoOn(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		h, _ := printing(t, simprinter.Vesper(), 20)
-		if _, err := h.Hold(t.Context(), ""); err != nil {
+		h, _ := aPrint(t, simprinter.Vesper(), 20)
+		if _, err := h.Run.Hold(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		until(t, h, time.Minute, func(b host.Bench) bool { return b.Position.Where[2] > 10 })
 		time.Sleep(8 * time.Minute)
 		b := until(t, h, time.Second, func(host.Bench) bool { return true })
-		if b.Heaters[0].Setpoint != 205 || b.Heaters[1].Setpoint != 60 {
-			t.Errorf("after eight minutes the setpoints are %g and %g", b.Heaters[0].Setpoint, b.Heaters[1].Setpoint)
+		if b.Heat.Heaters[0].Setpoint != 205 || b.Heat.Heaters[1].Setpoint != 60 {
+			t.Errorf("after eight minutes the setpoints are %g and %g", b.Heat.Heaters[0].Setpoint, b.Heat.Heaters[1].Setpoint)
 		}
-		b = until(t, h, 5*time.Minute, func(b host.Bench) bool { return b.Heaters[0].Setpoint == 0 })
-		if b.Heaters[1].Setpoint != 60 || !strings.Contains(b.Run.Reason, "the nozzle cools") {
-			t.Errorf("the bed is at %g, and it is held because %q", b.Heaters[1].Setpoint, b.Run.Reason)
+		b = until(t, h, 5*time.Minute, func(b host.Bench) bool { return b.Heat.Heaters[0].Setpoint == 0 })
+		if b.Heat.Heaters[1].Setpoint != 60 || !strings.Contains(b.Run.Reason, "the nozzle cools") {
+			t.Errorf("the bed is at %g, and it is held because %q", b.Heat.Heaters[1].Setpoint, b.Run.Reason)
 		}
-		if _, err := h.Say(t.Context(), "G1 E5 F300"); err != nil {
+		if _, err := h.Hand.Say(t.Context(), "G1 E5 F300"); err != nil {
 			t.Errorf("moving filament while parked: %v", err)
 		}
 		time.Sleep(10 * time.Minute)
-		if _, err := h.Resume(t.Context(), ""); err != nil {
+		if _, err := h.Run.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		b = until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
-		if b.Heaters[0].Actual < 200 {
-			t.Errorf("it went on with the nozzle at %g °C", b.Heaters[0].Actual)
+		if b.Heat.Heaters[0].Actual < 200 {
+			t.Errorf("it went on with the nozzle at %g °C", b.Heat.Heaters[0].Actual)
 		}
 		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
 	})
@@ -432,17 +434,17 @@ func TestTheNozzleOfALongHoldCoolsAndIsHotAgainToGoOn(t *testing.T) {
 
 func TestAHoldWhileComingBackIsKept(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		h, _ := printing(t, simprinter.Vesper(), 20)
+		h, _ := aPrint(t, simprinter.Vesper(), 20)
 		for range 3 { // a person who cannot decide
-			h.Hold(t.Context(), "")
+			h.Run.Hold(t.Context(), "")
 			time.Sleep(3 * time.Second)
-			h.Resume(t.Context(), "")
+			h.Run.Resume(t.Context(), "")
 			time.Sleep(2 * time.Second)
 		}
-		h.Hold(t.Context(), "")
+		h.Run.Hold(t.Context(), "")
 		until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Held && b.Position.Where[2] > 10 })
 		time.Sleep(time.Minute)
-		if _, err := h.Resume(t.Context(), ""); err != nil {
+		if _, err := h.Run.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
@@ -457,14 +459,14 @@ func TestAPortThatHangsKeepsNobodyWaiting(t *testing.T) {
 			return newCable(simprinter.Vesper()), nil
 		})
 		b := until(t, h, time.Minute, func(b host.Bench) bool { return strings.Contains(b.Link.Reason, "hangs") })
-		if b.Link.State != host.Opening {
+		if b.Link.State != talk.Opening {
 			t.Errorf("the link is %s", b.Link.State)
 		}
 		asked := time.Now()
 		if _, err := h.Bench(t.Context()); err != nil {
 			t.Error(err)
 		}
-		if err := h.Halt(t.Context()); !errors.Is(err, host.ErrNotLive) || !strings.Contains(err.Error(), "no halt reaches it") {
+		if err := h.Halt(t.Context()); !errors.Is(err, run.ErrLive) || !strings.Contains(err.Error(), "no halt reaches it") {
 			t.Errorf("a halt while it hangs: %v", err)
 		}
 		if waited := time.Since(asked); waited > 0 {
@@ -486,7 +488,7 @@ func TestAPortThatHangsAsItIsClosedIsNotOpenedMeanwhile(t *testing.T) {
 			return &stuck{newCable(simprinter.Vesper()), func() { <-hangs; open.Add(-1) }}, nil
 		})
 		until(t, h, 10*time.Second, isLive)
-		if err := h.Reconnect(t.Context()); err != nil {
+		if err := h.Link.Reconnect(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 		until(t, h, time.Minute, func(b host.Bench) bool { return strings.Contains(b.Link.Reason, "hangs") })
@@ -512,7 +514,7 @@ func TestAFirmwareThatStopsIsToldAsSuch(t *testing.T) {
 		h, kept := work(t, folder{}, func() (io.ReadWriteCloser, error) { return c, nil })
 		until(t, h, 10*time.Second, isLive)
 		c.say("!! the firmware has stopped")
-		until(t, h, 10*time.Second, func(b host.Bench) bool { return b.Link.State == host.LinkState(wire.Dead) })
+		until(t, h, 10*time.Second, func(b host.Bench) bool { return b.Link.State == talk.LinkState(wire.Dead) })
 		kept.mu.Lock()
 		defer kept.mu.Unlock()
 		if !slices.ContainsFunc(kept.messages, func(m wire.Message) bool {
@@ -535,7 +537,7 @@ func TestTheJournalKnowsALineBeforeThePrinterDoes(t *testing.T) {
 			}}, nil
 		}, func(c *host.Config) { c.Journal = watched{c.Journal, &said} })
 		until(t, h, 10*time.Second, isLive)
-		if _, err := h.Start(t.Context(), "coupon.gcode", nil); err != nil {
+		if _, err := h.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
 			t.Fatal(err)
 		}
 		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })
@@ -563,17 +565,17 @@ func (o *overheard) Write(p []byte) (int, error) {
 
 // watched is a journal whose count of lines said is seen; 0 while there is no run.
 type watched struct {
-	host.Journal
+	printing.Journal
 	said *atomic.Int64
 }
 
-func (w watched) Begin(r run.Record) (host.Book, error) {
+func (w watched) Begin(r run.Record) (printing.Book, error) {
 	b, err := w.Journal.Begin(r)
 	return watchedBook{b, w.said}, err
 }
 
 type watchedBook struct {
-	host.Book
+	printing.Book
 	said *atomic.Int64
 }
 

@@ -16,6 +16,8 @@ import (
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/run"
 	"diathermon/internal/host"
+	"diathermon/internal/host/part"
+	"diathermon/internal/host/printing"
 	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
@@ -25,7 +27,7 @@ type rig struct {
 	*host.Host
 	t        *testing.T
 	files    folder
-	board    *machine
+	board    *standIn
 	begun    time.Time
 	journals string
 	kept     *memory
@@ -51,10 +53,10 @@ func newRigFor(t *testing.T, part samples.Part, change ...func(*host.Config)) *r
 func newRigOn(t *testing.T, config simprinter.Config, part samples.Part, change ...func(*host.Config)) *rig {
 	t.Helper()
 	config.Record, config.Dialect.Trusting = true, true // so that it is the host that notices what is wrong
-	r := &rig{t: t, change: change, files: shelfOf(t, part), board: newMachine(config), begun: time.Now(), journals: t.TempDir()}
+	r := &rig{t: t, change: change, files: shelfOf(t, part), board: newStandIn(config), begun: time.Now(), journals: t.TempDir()}
 	r.arrive()
 	r.until(10*time.Second, isLive)
-	if _, err := r.Start(t.Context(), "coupon.gcode", nil); err != nil {
+	if _, err := r.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
 		t.Fatal(err)
 	}
 	return r
@@ -76,7 +78,7 @@ func (r *rig) arrive() {
 	}, r.change...)
 }
 
-func (r *rig) plugIn() { r.cable.Store(&cable{machine: r.board, begun: r.begun}) }
+func (r *rig) plugIn() { r.cable.Store(&cable{standIn: r.board, begun: r.begun}) }
 
 func (r *rig) pull() {
 	r.cable.Swap(nil).Close()
@@ -138,13 +140,13 @@ func (r *rig) mustHaveTaken() {
 
 func TestTheBedOfARunThatNobodyPicksUpCools(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		h, c := printing(t, simprinter.Vesper(), 20)
+		h, c := aPrint(t, simprinter.Vesper(), 20)
 		c.reset()
 		until(t, h, time.Minute, func(b host.Bench) bool {
-			return b.Run.State == run.Interrupted && b.Run.Forgotten && b.Heaters[1].Setpoint == 60
+			return b.Run.State == run.Interrupted && b.Run.Forgotten && b.Heat.Heaters[1].Setpoint == 60
 		})
 		until(t, h, 45*time.Minute, func(b host.Bench) bool {
-			return b.Heaters[1].Setpoint == 0 && strings.Contains(b.Run.Reason, "nobody picked it up")
+			return b.Heat.Heaters[1].Setpoint == 0 && strings.Contains(b.Run.Reason, "nobody picked it up")
 		})
 	})
 }
@@ -171,9 +173,9 @@ func TestARunGoesOnInAnotherHostAfterASilence(t *testing.T) {
 		r := newRig(t, 12)
 		r.until(time.Hour, drawing)
 		r.cable.Load().deafen(true)
-		said := make(chan host.Said, 1)
+		said := make(chan part.Said, 1)
 		go func() {
-			s, err := r.Say(t.Context(), "M117 a line that is too long to fit what the printer can hold while it waits")
+			s, err := r.Hand.Say(t.Context(), "M117 a line that is too long to fit what the printer can hold while it waits")
 			if err != nil {
 				t.Error(err)
 			}
@@ -198,14 +200,14 @@ func TestAHoldInTheMiddleOfAPickUpWaitsForItsEnd(t *testing.T) {
 		laying := r.until(time.Hour, drawing)
 		r.board.reset()
 		r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
-		if now, err := r.Hold(t.Context(), ""); !errors.Is(err, host.ErrState) || now.State != run.Interrupted {
+		if now, err := r.Run.Hold(t.Context(), ""); !errors.Is(err, run.ErrState) || now.State != run.Interrupted {
 			t.Fatalf("held while it is interrupted, it is %s, %v", now.State, err)
 		}
-		if _, err := r.PickUp(t.Context(), laying.Run.ID, host.Choice{Height: math.NaN()}); err != nil {
+		if _, err := r.Run.PickUp(t.Context(), laying.Run.ID, printing.Choice{Height: math.NaN()}); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(10 * time.Second)
-		if now, err := r.Hold(t.Context(), ""); err != nil || now.State != run.Warming {
+		if now, err := r.Run.Hold(t.Context(), ""); err != nil || now.State != run.Warming {
 			t.Fatalf("held while it heats up, it is %s, %v", now.State, err)
 		}
 		r.untilState(10*time.Minute, run.Held)
@@ -214,7 +216,7 @@ func TestAHoldInTheMiddleOfAPickUpWaitsForItsEnd(t *testing.T) {
 			t.Errorf("it is held after %q, before the plan has come to its end", last)
 		}
 		time.Sleep(time.Minute)
-		if _, err := r.Resume(t.Context(), ""); err != nil {
+		if _, err := r.Run.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		r.untilState(time.Hour, run.Finished)
@@ -225,7 +227,7 @@ func TestAHeldRunWhosePortGoesIsStillHeldWhereItWas(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		r := newRig(t, 12)
 		r.until(time.Hour, drawing)
-		r.Hold(t.Context(), "")
+		r.Run.Hold(t.Context(), "")
 		parked := r.until(time.Minute, func(b host.Bench) bool { return b.Position.Where[2] > 10 })
 		r.pull()
 		r.untilState(time.Minute, run.Interrupted)
@@ -237,7 +239,7 @@ func TestAHeldRunWhosePortGoesIsStillHeldWhereItWas(t *testing.T) {
 		if b := r.until(time.Minute, isLive); b.Position.Where[2] > parked.Position.Where[2]+0.01 {
 			t.Errorf("it was lifted again, from %v to %v", parked.Position.Where, b.Position.Where)
 		}
-		if _, err := r.Resume(t.Context(), ""); err != nil {
+		if _, err := r.Run.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		r.untilState(10*time.Minute, run.Running)
@@ -254,15 +256,15 @@ func TestADefaultPickUpAllowsForWhatThePlannerHeld(t *testing.T) {
 		})
 		r.board.reset()
 		b := r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted && b.Run.Forgotten && isLive(b) })
-		plan, err := r.Plan(t.Context(), b.Run.ID, host.Choice{Height: math.NaN()})
+		plan, err := r.Run.Plan(t.Context(), b.Run.ID, printing.Choice{Height: math.NaN()})
 		if err != nil {
 			t.Fatal(err)
 		}
 		if begins := r.files.file.Marks[plan.Layer-1].Command; plan.Command > b.Run.Taken-16 || plan.Command < begins {
 			t.Errorf("of %d commands that were taken it begins behind %d, in a layer that begins at %d", b.Run.Taken, plan.Command, begins)
 		}
-		for what, c := range map[string]host.Choice{"a layer that there is not": {Layer: 99}, "a line that there is not": {Command: 1 << 20}} {
-			if _, err := r.Plan(t.Context(), b.Run.ID, c); !errors.Is(err, host.ErrPlan) {
+		for what, c := range map[string]printing.Choice{"a layer that there is not": {Layer: 99}, "a line that there is not": {Command: 1 << 20}} {
+			if _, err := r.Run.Plan(t.Context(), b.Run.ID, c); !errors.Is(err, printing.ErrPlan) {
 				t.Errorf("%s: %v", what, err)
 			}
 		}
@@ -275,7 +277,7 @@ func TestHeatersOfARunThatWasGivenUpAreOffWhenThePrinterIsBack(t *testing.T) {
 		r.until(time.Hour, drawing)
 		r.pull()
 		r.untilState(time.Minute, run.Interrupted)
-		if _, err := r.Stop(t.Context(), ""); err != nil {
+		if _, err := r.Run.Stop(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		r.untilState(time.Second, run.Stopped)
@@ -291,7 +293,7 @@ func TestHeatersOfARunThatWasStoppedInASilenceAreOffWhenItIsOver(t *testing.T) {
 		r.until(time.Hour, drawing)
 		r.cable.Load().deafen(true)
 		r.until(time.Minute, func(b host.Bench) bool { return b.Link.State == "silent" })
-		if _, err := r.Stop(t.Context(), ""); err != nil {
+		if _, err := r.Run.Stop(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
 		r.untilState(time.Second, run.Stopped)
@@ -301,4 +303,6 @@ func TestHeatersOfARunThatWasStoppedInASilenceAreOffWhenItIsOver(t *testing.T) {
 	})
 }
 
-func cold(b host.Bench) bool { return b.Heaters[0].Setpoint == 0 && b.Heaters[1].Setpoint == 0 }
+func cold(b host.Bench) bool {
+	return b.Heat.Heaters[0].Setpoint == 0 && b.Heat.Heaters[1].Setpoint == 0
+}

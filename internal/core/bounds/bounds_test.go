@@ -12,6 +12,7 @@ import (
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/toolpath"
@@ -20,11 +21,11 @@ import (
 
 // Limits below those of the stand-in's firmware, so that it would carry out what the
 // host lets pass.
-var machine = bounds.Machine{Size: [3]float64{230, 230, 240}, Limits: heat.Limits{Nozzle: 260, Bed: 90}}
+var vesper = bounds.Machine{Size: [3]float64{230, 230, 240}, Limits: heat.Limits{Nozzle: 260, Bed: 90}}
 
 // idle is a homed printer with nothing to do.
 func idle() bounds.Situation {
-	s := bounds.Situation{Machine: machine}
+	s := bounds.Situation{Machine: vesper}
 	s.At.Homed = [3]bool{true, true, true}
 	return s
 }
@@ -110,7 +111,7 @@ func TestTypedLinesAreBounded(t *testing.T) {
 }
 
 func TestAMoveWhosePlaceIsNotKnownIsNoLongerThanItsAxis(t *testing.T) {
-	s := bounds.Situation{Machine: machine}
+	s := bounds.Situation{Machine: vesper}
 	if err := s.Typed("G1 Z500"); !errors.Is(err, bounds.ErrLine) {
 		t.Errorf("500 mm of a Z of 240: %v", err)
 	}
@@ -174,7 +175,7 @@ func harm(command string, policy int64) string {
 	b.Receive(gcode.AppendNumbered(nil, 1, []byte(command)))
 	b.Advance(30*time.Second + 100*time.Millisecond)
 	nozzle, bed := b.Setpoints()
-	if nozzle > machine.Limits.Nozzle || bed > machine.Limits.Bed {
+	if nozzle > vesper.Limits.Nozzle || bed > vesper.Limits.Bed {
 		return fmt.Sprintf("setpoints %g and %g °C", nozzle, bed)
 	}
 	if b.Last() > 1 {
@@ -183,7 +184,7 @@ func harm(command string, policy int64) string {
 	b.Advance(2 * time.Minute)
 	x, y, z := b.Place()
 	for i, v := range []float64{x, y, z} {
-		if v < -bounds.Slack || v > machine.Size[i]+bounds.Slack {
+		if v < -bounds.Slack || v > vesper.Size[i]+bounds.Slack {
 			return fmt.Sprintf("a nozzle at %.1f, %.1f, %.1f", x, y, z)
 		}
 	}
@@ -196,7 +197,7 @@ func inAFile(line string) bool {
 	if err != nil {
 		return false
 	}
-	checks := preflight.Checks(preflight.Facts{LinkLive: true, File: summary, Printer: preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: machine.Limits}})
+	checks := preflight.Checks(preflight.Facts{LinkLive: true, File: summary, Printer: machine.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: vesper.Limits}})
 	return len(checks) == 0 || checks[0].Level != bounds.Block
 }
 

@@ -12,6 +12,7 @@ import (
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/machine"
 	"diathermon/internal/core/toolpath"
 )
 
@@ -32,16 +33,9 @@ type Check struct {
 	Do    string // what to do about it
 }
 
-// A Printer is what the machine can take.
-type Printer struct {
-	Width, Depth, Height float64 // mm
-	Tools                int
-	Limits               heat.Limits
-}
-
 // Facts are what the checks look at.
 type Facts struct {
-	Printer  Printer
+	Printer  machine.Printer
 	LinkLive bool
 	LinkWhy  string   // why the link is not live
 	Sleepy   string   // why the computer may go to sleep in the middle; empty: it cannot
@@ -73,7 +67,7 @@ func Checks(f Facts) []Check {
 	if f.File.Tools > f.Printer.Tools {
 		add(Block, "slice it again for this printer", "the file uses tool %d, which is the %s, and this printer has %s", f.File.Tools-1, ordinal(f.File.Tools), counted(f.Printer.Tools, "tool"))
 	}
-	size := [3]float64{f.Printer.Width, f.Printer.Depth, f.Printer.Height}
+	size := f.Printer.Size()
 	for axis := gcode.X; axis <= gcode.Z && !f.File.Extent.Empty; axis++ {
 		low, high := f.File.Extent.Min[axis], f.File.Extent.Max[axis]
 		if low < -bounds.Slack || high > size[axis]+bounds.Slack {

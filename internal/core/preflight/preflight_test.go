@@ -6,6 +6,7 @@ import (
 
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/machine"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/toolpath"
 )
@@ -13,7 +14,7 @@ import (
 // good are facts that nothing is the matter with.
 func good() preflight.Facts {
 	return preflight.Facts{
-		Printer:  preflight.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}},
+		Printer:  machine.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}},
 		LinkLive: true,
 		File: toolpath.Summary{
 			Tools: 1, Setpoints: map[heat.Heater]float64{heat.Nozzle: 215, heat.Bed: 60},

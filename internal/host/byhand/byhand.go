@@ -1,0 +1,79 @@
+// Package byhand says the lines that a person types, where that does no harm.
+//
+// It promises that a line that could be meant as the emergency stop is one, however it
+// is written. It leaves to core/bounds what is harmless.
+package byhand
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"diathermon/internal/core/bounds"
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/machine"
+	"diathermon/internal/host/part"
+	"diathermon/internal/host/position"
+	"diathermon/internal/host/printing"
+	"diathermon/internal/host/talk"
+)
+
+// Hand is the part.
+type Hand struct {
+	part.Plain
+	printer machine.Printer
+	talk    *talk.Talk
+	where   *position.Position
+	run     *printing.Printing
+	halt    func(context.Context) error
+}
+
+// New returns the part. Halt is how the emergency stop is said.
+func New(p machine.Printer, t *talk.Talk, where *position.Position, run *printing.Printing, halt func(context.Context) error) *Hand {
+	return &Hand{printer: p, talk: t, where: where, run: run, halt: halt}
+}
+
+// Say says a line as a person typed it and waits for its answer until ctx ends;
+// then Taken is false and the answer will be seen in the traffic. A line that could
+// be meant as the emergency stop is one, however it is written. It may be called from
+// anywhere.
+func (h *Hand) Say(ctx context.Context, line string) (part.Said, error) {
+	if isHalt(line) {
+		return part.Said{Line: "M112", Taken: true}, h.halt(ctx)
+	}
+	command := string(gcode.Command([]byte(line)))
+	if err := sayable(line, command); err != nil {
+		return part.Said{}, err
+	}
+	return h.talk.Order(ctx, command, func() error {
+		s := bounds.Situation{Machine: h.printer.Bounds(), At: h.where.Point().State}
+		h.run.Situate(&s)
+		return s.Typed(command)
+	})
+}
+
+// isHalt reports whether any line of what a person typed could be meant as the
+// emergency stop.
+func isHalt(typed string) bool {
+	return slices.ContainsFunc(strings.FieldsFunc(typed, func(r rune) bool { return r < ' ' }), func(line string) bool { return gcode.IsHalt([]byte(line)) })
+}
+
+// sayable checks that a typed line is one line and not too long.
+func sayable(line, command string) error {
+	trimmed := strings.TrimRight(line, "\r\n")
+	switch {
+	case strings.ContainsAny(trimmed, "\r\n"):
+		return fmt.Errorf("%w: it has a line end in it; say one line at a time", bounds.ErrLine)
+	case command == "":
+		return fmt.Errorf("%w: there is nothing in it to say", bounds.ErrLine)
+	case len(command) > gcode.MaxLine:
+		return fmt.Errorf("%w: it has %d characters and printers take at most %d", bounds.ErrLine, len(command), gcode.MaxLine)
+	}
+	for _, b := range []byte(command) {
+		if b < ' ' || b == 0x7f {
+			return fmt.Errorf("%w: it has the control character %#02x in it", bounds.ErrLine, b)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,137 @@
+package host
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/machine"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/wire"
+	"diathermon/internal/host/byhand"
+	"diathermon/internal/host/capacity"
+	"diathermon/internal/host/heating"
+	"diathermon/internal/host/part"
+	"diathermon/internal/host/position"
+	"diathermon/internal/host/printing"
+	"diathermon/internal/host/remarks"
+	"diathermon/internal/host/talk"
+	"diathermon/internal/host/traffic"
+	"diathermon/internal/port"
+)
+
+// This is the list of the parts: what each is given, in which order they hear of what
+// happens, and what each shows on the bench.
+
+// Parts are what the host's loop owns.
+type Parts struct {
+	Printer  machine.Printer
+	Wire     *traffic.Traffic
+	Where    *position.Position
+	Link     *talk.Talk
+	Heat     *heating.Heating
+	Capacity *capacity.Capacity
+	Run      *printing.Printing
+	Hand     *byhand.Hand
+
+	flight *traffic.Recorder
+}
+
+// Bench is everything live at one moment: every part's share.
+type Bench struct {
+	Printer machine.Printer
+	talk.Now
+	Heat     heating.Now
+	Position position.Now
+	Holds    capacity.Now
+	Run      *printing.Now // the run that goes on, or the last one since the start
+}
+
+func (p *Parts) bench() Bench {
+	return Bench{Printer: p.Printer, Now: p.Link.Now(), Heat: p.Heat.Now(), Position: p.Where.Now(), Holds: p.Capacity.Now(), Run: p.Run.Now()}
+}
+
+// Recorder keeps what happens. None of its methods may wait for anything.
+type Recorder interface {
+	part.Recorder
+	heating.Recorder
+	printing.Recorder
+}
+
+// Config is what a Host needs.
+type Config struct {
+	Printer  machine.Printer
+	Recorder Recorder
+	Log      *slog.Logger
+
+	Device string      // path of the port; empty: the only one found
+	Baud   int         // 0: find it
+	Open   port.Opener // nil: the serial port
+	Wire   wire.Config
+
+	Learned   map[heat.Heater]*heat.Learner // of before
+	Alarms    []heat.Alarm                  // of before, that nobody has acknowledged
+	After     time.Time                     // when the last reading of before was made; zero if there is none
+	UnusedFor time.Duration                 // how long heaters stay on while nobody uses them; 0: for ever
+	FlowWatch heat.FlowAction
+	Unguarded bool // no guard looks at the heaters
+
+	Holds      capacity.Memory // what printers can hold; nil: nobody keeps it
+	Unmeasured bool            // it is not measured by itself what the printer can hold
+
+	Files   printing.Files
+	Journal printing.Journal
+	Awake   printing.Awake
+	Sleepy  string    // why the computer may go to sleep in the middle of a run; empty: it cannot
+	Rules   run.Rules // without parking: run.Ordinary
+
+	// Wall is what the computer's clock says, which may be set at any time; nil
+	// means time.Now.
+	Wall func() time.Time
+}
+
+// New returns a host. It does nothing until Work.
+func New(c Config) *Host {
+	if c.Open == nil {
+		c.Open = port.OpenSerial
+	}
+	if c.Rules.Parking == (run.Parking{}) {
+		c.Rules.Parking = run.Ordinary(c.Printer.Size())
+	}
+	flight := &traffic.Recorder{}
+	loop := part.NewLoop(c.Recorder, flight, c.Log, c.Wall)
+	h := &Host{loop: loop, open: c.Open, halts: make(chan chan error)}
+
+	p := Parts{Printer: c.Printer, flight: flight, Wire: traffic.New(loop), Where: position.New(loop)}
+	p.Link = talk.New(talk.Config{Device: c.Device, Baud: c.Baud, Wire: c.Wire}, loop, flight, p.Where)
+	p.Heat = heating.New(heating.Config{
+		Printer: c.Printer, Recorder: c.Recorder, Learned: c.Learned, Alarms: c.Alarms, After: c.After,
+		UnusedFor: c.UnusedFor, FlowWatch: c.FlowWatch, Unguarded: c.Unguarded,
+	}, loop, p.Link, p.Where)
+	p.Capacity = capacity.New(capacity.Config{Wire: c.Wire, Memory: c.Holds, Unmeasured: c.Unmeasured}, loop, p.Link, p.Heat)
+	p.Run = printing.New(printing.Config{
+		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
+		Rules: c.Rules, Sleepy: c.Sleepy, Recording: h.recording,
+	}, loop, p.Link, p.Where, p.Heat)
+	p.Hand = byhand.New(c.Printer, p.Link, p.Where, p.Run, h.Halt)
+	p.Link.Attend(p.Run)
+	p.Heat.Attend(p.Run)
+	p.Capacity.Attend(p.Run)
+
+	h.Parts = p
+	loop.Join(p.Wire, p.Where, p.Link, p.Heat, remarks.New(loop), p.Capacity, p.Run)
+	return h
+}
+
+// recording is what the flight recorder holds.
+func (p *Parts) recording() traffic.Recording {
+	return p.flight.Recording(map[string]any{"printer": p.Printer.Name, "link": p.Link.Now().Link, "run": p.Run.Now()})
+}
+
+// Recording returns what the flight recorder holds now. It may be called from anywhere.
+func (h *Host) Recording(ctx context.Context) (traffic.Recording, error) {
+	var r traffic.Recording
+	err := h.loop.Ask(ctx, func() { r = h.recording() })
+	return r, err
+}

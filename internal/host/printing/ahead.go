@@ -1,0 +1,135 @@
+package printing
+
+import (
+	"bufio"
+	"io"
+	"strconv"
+	"strings"
+	"sync"
+
+	"diathermon/internal/core/gcode"
+)
+
+// ahead reads a file's commands ahead of the printer, so that a slow disk never
+// makes the host wait.
+type ahead struct {
+	lines chan []string // what has been read; closed at the file's end
+	batch []string
+	eof   bool
+	err   error // why it ended before the file did; read after lines is closed
+	wake  func()
+	quit  func()
+}
+
+// batchLines is how many lines are handed over at once, and batchesAhead how many
+// such batches wait.
+const (
+	batchLines   = 64
+	batchesAhead = 4
+)
+
+// readAhead reads body, and closes closer when it is done or not wanted any more. It
+// calls wake when there is something to take.
+func readAhead(body io.Reader, closer io.Closer, wake func()) *ahead {
+	quit := make(chan struct{})
+	a := &ahead{lines: make(chan []string, batchesAhead), wake: wake, quit: sync.OnceFunc(func() { close(quit) })}
+	go a.read(body, closer, quit)
+	return a
+}
+
+func (a *ahead) read(body io.Reader, closer io.Closer, quit <-chan struct{}) {
+	defer a.wake()
+	defer close(a.lines)
+	defer closer.Close()
+	lines := bufio.NewScanner(body)
+	lines.Buffer(make([]byte, 64<<10), 1<<20)
+	batch := make([]string, 0, batchLines)
+	hand := func() bool {
+		select {
+		case a.lines <- batch:
+			batch = make([]string, 0, batchLines)
+			a.wake()
+			return true
+		case <-quit:
+			return false
+		}
+	}
+	for lines.Scan() {
+		command := gcode.Command(lines.Bytes())
+		if len(command) == 0 {
+			continue
+		}
+		if batch = append(batch, string(command)); len(batch) == batchLines && !hand() {
+			return
+		}
+	}
+	a.err = lines.Err()
+	if len(batch) > 0 {
+		hand()
+	}
+}
+
+// close lets the reading end.
+func (a *ahead) close() {
+	if a != nil {
+		a.quit()
+	}
+}
+
+// hungry reports whether lines are waited for.
+func (a *ahead) hungry() bool { return a != nil && len(a.batch) == 0 && !a.eof }
+
+// next is the next command, if it has been read.
+func (a *ahead) next() (string, bool) {
+	if a.hungry() {
+		select {
+		case batch, more := <-a.lines:
+			a.batch, a.eof = batch, !more
+		default:
+		}
+	}
+	if len(a.batch) == 0 {
+		return "", false
+	}
+	return a.batch[0], true
+}
+
+// pass goes on to the command behind the next.
+func (a *ahead) pass() { a.batch = a.batch[1:] }
+
+// spent reports whether there are no more commands, or why they cannot be read.
+func (a *ahead) spent() (bool, error) {
+	if !a.eof || len(a.batch) > 0 {
+		return false, nil
+	}
+	return a.err == nil, a.err
+}
+
+// pauses tells a line with which a file asks for a person, and returns what it
+// says to them; the printer does not get it. M0 and M1 with a time are the
+// printer's own to wait for.
+func pauses(command string) string {
+	var l gcode.Line
+	if (command[0] != 'M' && command[0] != 'm') || l.Parse([]byte(command)) != nil {
+		return ""
+	}
+	switch l.Number {
+	case 0, 1:
+		text := string(l.Text)
+		if strings.HasPrefix(text, "S") || strings.HasPrefix(text, "P") {
+			if _, err := strconv.ParseFloat(text[1:], 64); err == nil {
+				return ""
+			}
+		}
+		if text != "" {
+			return "the file asks for it: " + text
+		}
+		return "the file asks for it"
+	case 25, 226:
+		if l.Has('P') { // wait for a pin: the printer's own
+			return ""
+		}
+		return "the file asks for it"
+	}
+	return ""
+}

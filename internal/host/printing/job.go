@@ -1,0 +1,268 @@
+package printing
+
+import (
+	"fmt"
+	"io"
+	"time"
+
+	"github.com/google/uuid"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/wire"
+)
+
+// job is the run that goes on, with what it takes to carry it out.
+type job struct {
+	life   *run.Life
+	file   toolpath.File
+	book   Book
+	ahead  *ahead      // reads the file; nil while nothing of it is to be said
+	fed    int         // of the file's commands, handed to the conversation
+	leads  gcode.State // where they lead
+	pace   pace
+	warm   time.Duration // that the heaters still take, as computed at warmAt
+	warmAt time.Duration
+	shown  int // of the file's commands taken, as it was last published
+	unkept bool
+	events []run.Event // that happen; the first of them now
+}
+
+// facts are what a run must know of its file.
+func facts(f toolpath.File) run.File {
+	return run.File{Name: f.Name, Commands: f.Commands, First: f.First, Setpoints: f.Setpoints, Part: run.Part(f.Extent)}
+}
+
+// state is the run's; empty if none goes on.
+func (p *Printing) state() run.State {
+	if p.job == nil {
+		return ""
+	}
+	return p.job.state()
+}
+
+func (j *job) state() run.State { return j.life.State() }
+
+// begin starts a run of f, whose bytes come from body.
+func (p *Printing) begin(f toolpath.File, body io.ReadCloser, soak *heat.Soak) error {
+	id, err := uuid.NewV7()
+	if err != nil {
+		id = uuid.New()
+	}
+	record := run.Record{
+		ID: id.String(), File: f.Name, SHA256: f.SHA256, State: run.Waiting, Created: p.loop.Wall(),
+		Commands: f.Commands, Filament: f.Filament, Estimate: f.Duration,
+	}
+	book, err := p.cfg.Journal.Begin(record)
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrJournal, err)
+	}
+	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, leads: p.where.Point().State, ahead: readAhead(body, body, p.loop.Wake)}
+	p.loop.Decide("run %s begins: %s", record.ID, f.Name)
+	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)
+	e := run.Event{On: run.OnBegin}
+	if soak != nil {
+		e.Soak = &soak.For
+	}
+	return p.step(e)
+}
+
+// machine is what is true of the printer now.
+func (p *Printing) machine() run.Machine {
+	m := run.Machine{
+		At: *p.where.Point(), Hot: p.heating.Melts(), Live: p.talk.Live(), Why: p.talk.Reason(), AtOnce: p.talk.HaltsAtOnce(),
+		Printer: p.talk.Told(), Now: p.loop.Now(), Wall: p.loop.Wall(),
+	}
+	if p.talk.Conversation() != nil {
+		m.Sure, m.Next = p.talk.Conversation().Sure(), p.talk.Conversation().Said()
+	}
+	if alarms := p.heating.Alarms(); len(alarms) > 0 {
+		m.Alarm = alarms[0]
+	}
+	if p.job.life.Stage() == run.Rejoining {
+		m.Reported = p.heating.Reported()
+	}
+	return m
+}
+
+// step lets an event happen to the run that goes on, if one does, and carries out
+// what comes of it. An event that comes of that has its turn behind it.
+func (p *Printing) step(e run.Event) error {
+	j := p.job
+	if j == nil {
+		return nil
+	}
+	if j.events = append(j.events, e); len(j.events) > 1 {
+		return nil
+	}
+	var refused error
+	for p.job == j && len(j.events) > 0 {
+		effects, err := j.life.Step(j.events[0], p.machine())
+		if refused == nil {
+			refused = err
+		}
+		for _, e := range effects {
+			p.carryOut(j, e)
+		}
+		j.events = j.events[1:]
+	}
+	return refused
+}
+
+// carryOut does what the run wants done.
+func (p *Printing) carryOut(j *job, e run.Effect) {
+	switch e.Do {
+	case run.DoKeep:
+		p.keep(j, e.Entry)
+	case run.DoShow:
+		p.stayAwake()
+		p.cfg.Recorder.Run(j.life.Record())
+		p.publish()
+	case run.DoLane:
+		if e.Open {
+			j.pace.last = 0
+		}
+		if p.talk.Conversation() != nil {
+			p.talk.Conversation().Hold(p.loop.Now(), !e.Open)
+		}
+	case run.DoDrop:
+		j.ahead.close()
+		j.ahead = nil
+		if p.talk.Conversation() != nil {
+			p.talk.Conversation().DropFile()
+		}
+	case run.DoSkip:
+		j.ahead.pass()
+		j.fed++
+	case run.DoSay:
+		p.sayOwn(j, e)
+	case run.DoUrge:
+		p.talk.Urge(e.Command)
+	case run.DoReplay:
+		p.replayTo(j, e.Number, e.After)
+	case run.DoPoint:
+		p.where.Set(e.Point)
+	case run.DoOff:
+		p.heating.TurnOff(func() { p.stepOf(j, run.Event{On: run.OnOff}) })
+	case run.DoSoak:
+		p.heating.SoakBed(j.file.Name, j.file.Setpoints[heat.Bed], e.Soak, func() { p.stepOf(j, run.Event{On: run.OnSoaked}) })
+	case run.DoEndSoak:
+		p.heating.EndWarmUp("its run does not wait for it any more")
+	case run.DoMark:
+		p.loop.Mark(time.Now(), e.Mark, "", e.Text)
+	case run.DoTell:
+		p.loop.Message(wire.Told, e.Text)
+	case run.DoRecording:
+		p.keepRecording(j.life.Record().ID)
+	case run.DoClose:
+		p.close(j)
+	}
+}
+
+// stepOf lets an event happen to a run, if it goes on still.
+func (p *Printing) stepOf(j *job, e run.Event) {
+	if p.job == j {
+		p.step(e)
+	}
+}
+
+// keep writes an entry into the run's journal.
+func (p *Printing) keep(j *job, e run.Entry) {
+	if e.Kind == run.Becomes {
+		p.loop.Decide("%s: %s", j.life.Stage(), e.Reason)
+	}
+	if err := j.book.Note(e); err != nil && !j.unkept {
+		j.unkept = true
+		p.loop.Log.Error("journal", "error", err)
+		p.loop.Message(wire.Wrong, err.Error()+"; the run goes on, but could not be picked up exactly")
+	}
+}
+
+// sayOwn says a command of the run's own. What becomes of one that is lost the cut
+// tells that lost it.
+func (p *Printing) sayOwn(j *job, e run.Effect) {
+	if _, setpoint, _ := run.SetpointOf(e.Command); setpoint > 0 {
+		p.heating.Heats()
+	}
+	p.talk.Say(e.Command, func(lines []string, err error) {
+		if err != nil || e.Token == 0 {
+			return
+		}
+		done := run.Event{On: run.OnDone, Token: e.Token}
+		for _, line := range lines {
+			if where, ok := wire.ParsePosition(line); ok {
+				done.Where = (*gcode.Position)(&where)
+			}
+		}
+		p.stepOf(j, done)
+	})
+}
+
+// close lets go of a run that is over.
+func (p *Printing) close(j *job) {
+	p.last = p.Now()
+	p.job = nil
+	p.stayAwake()
+	j.book.Close(false)
+	p.publish()
+	r := j.life.Record()
+	p.loop.Log.Info("run ended", "run", r.ID, "file", r.File, "state", r.State, "reason", r.Reason, "taken", r.Taken, "commands", r.Commands)
+}
+
+// Feed gives the conversation the lines it wants, and tells the run when there are no
+// more.
+func (p *Printing) Feed() {
+	j := p.job
+	if j == nil || j.ahead == nil || p.talk.Conversation() == nil {
+		return
+	}
+	for n := p.talk.Conversation().Wants(); n > 0; n-- {
+		command, there := j.ahead.next()
+		if !there {
+			break
+		}
+		if why := pauses(command); why != "" {
+			if j.fed == j.life.Taken() && p.talk.Conversation().Sure() {
+				p.step(run.Event{On: run.OnAsk, Reason: why})
+			}
+			break
+		}
+		j.fed++
+		p.talk.SayOfFile(command, &j.leads)
+		j.ahead.pass()
+	}
+	if p.job != j || j.ahead == nil || !p.talk.Live() {
+		return
+	}
+	switch spent, err := j.ahead.spent(); {
+	case err != nil:
+		p.step(run.Event{On: run.OnUnreadable, Reason: err.Error()})
+	case spent:
+		p.step(run.Event{On: run.OnSpent})
+	}
+}
+
+// progress follows the run through a file line that the printer has taken.
+func (p *Printing) progress(number int, heats bool) {
+	if j := p.job; j != nil {
+		if j.state() == run.Running {
+			j.pace.note(p.loop.Now())
+		}
+		p.step(run.Event{On: run.OnTaken, Number: number, Heats: heats})
+	}
+}
+
+// stayAwake keeps the computer from going to sleep while a run goes on.
+func (p *Printing) stayAwake() {
+	going := p.job != nil && p.state().Going()
+	switch {
+	case p.cfg.Awake == nil:
+	case going && p.asleep == nil:
+		p.asleep = p.cfg.Awake.Hold("printing " + p.job.file.Name)
+	case !going && p.asleep != nil:
+		p.asleep()
+		p.asleep = nil
+	}
+}

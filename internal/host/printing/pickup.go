@@ -1,0 +1,238 @@
+package printing
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"os"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/wire"
+)
+
+// plannerHolds is how many of the file's commands, at most, a printer that lost
+// its power had taken and not carried out: the moves of its planner.
+const plannerHolds = 16
+
+// TakeUp looks for a run that was cut off when the host last ended and returns
+// its ID, or nothing. It must be called before Work.
+func (p *Printing) TakeUp(ctx context.Context) (string, error) {
+	life, book, err := p.cfg.Journal.Unfinished()
+	if err != nil {
+		p.loop.Log.Warn("journals that cannot be read", "error", err)
+	}
+	if life == nil {
+		return "", nil
+	}
+	r := life.Record()
+	f, err := p.cfg.Files.File(ctx, r.File)
+	if err != nil || f.SHA256 != r.SHA256 {
+		book.Close(false)
+		p.loop.Log.Warn("the run that was cut off cannot go on: its file is not on the shelf any more", "run", r.ID, "file", r.File)
+		return "", nil
+	}
+	life.Equip(p.cfg.Rules, facts(f))
+	p.job = &job{life: life, file: f, book: book}
+	p.step(run.Event{On: run.OnBack})
+	return r.ID, nil
+}
+
+// Earlier is what a new conversation should know of the one before it.
+func (p *Printing) Earlier() wire.Earlier {
+	j := p.job
+	if j == nil || j.state() != run.Interrupted || j.life.Lost() {
+		return wire.Earlier{}
+	}
+	l := j.life.Ledger()
+	e := wire.Earlier{Others: l.Others, Taken: l.Taken}
+	e.Said = min(l.Said, l.Number+j.file.Commands-l.Before+len(l.Others)) // no more than the file has
+	json.Unmarshal(j.life.Printer(), &e.Firmware)
+	return e
+}
+
+// replayTo reads the run's file up to what a line's number leads to, and lets the run
+// go on from there.
+func (p *Printing) replayTo(j *job, number, after int) {
+	conv, ledger := p.talk.Conversation(), j.life.Ledger()
+	p.loop.Decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Taken())
+	go func() {
+		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, func(in *bufio.Reader) (run.Replayed, error) { return ledger.Replay(in, number, after) })
+		answered := p.loop.Ask(context.Background(), func() {
+			e := run.Event{On: run.OnReplayed, Lead: &lead}
+			switch {
+			case p.job != j || p.talk.Conversation() != conv || j.life.Stage() != run.Rejoining:
+				rest.close()
+				return
+			case err != nil:
+				p.loop.Log.Error("reading the file again", "error", err)
+				e.Reason = err.Error()
+			default:
+				j.fed, j.leads, j.ahead = j.life.Taken(), lead.State, rest.ahead(p.loop.Wake)
+			}
+			p.step(e)
+		})
+		if answered != nil {
+			rest.close()
+		}
+	}()
+}
+
+// rest is a file that has been read up to some command.
+type rest struct {
+	in   *bufio.Reader
+	body io.Closer
+}
+
+func (r *rest) close() {
+	if r != nil {
+		r.body.Close()
+	}
+}
+
+func (r *rest) ahead(wake func()) *ahead { return readAhead(r.in, r.body, wake) }
+
+// replay opens a file, lets f read it up to some command, and returns the rest.
+func replay[P any](ctx context.Context, files Files, f toolpath.File, read func(*bufio.Reader) (P, error)) (P, *rest, error) {
+	body, err := files.Open(ctx, f)
+	if err != nil {
+		return *new(P), nil, err
+	}
+	in := bufio.NewReaderSize(body, 64<<10)
+	lead, err := read(in)
+	if err != nil {
+		body.Close()
+		return lead, nil, err
+	}
+	return lead, &rest{in, body}, nil
+}
+
+// A Choice says where a run is picked up. Zero fields leave it to the plan.
+type Choice struct {
+	Layer   int     // from its beginning; from 1
+	Command int     // or behind that many of the file's commands
+	Height  float64 // at which the nozzle is, mm; NaN: as the run left it
+}
+
+// Plan returns how an interrupted run would be picked up on a printer that has
+// forgotten everything.
+func (p *Printing) Plan(ctx context.Context, id string, c Choice) (run.Plan, error) {
+	plan, rest, err := p.plan(ctx, id, c)
+	rest.close()
+	return plan, err
+}
+
+// plan makes the plan and leaves the file open behind the last command before
+// it.
+func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *rest, error) {
+	var file toolpath.File
+	var ledger run.Ledger
+	taken, left, aside := 0, 0.0, false
+	var refused error
+	err := p.loop.Ask(ctx, func() {
+		j := p.job
+		switch {
+		case j == nil || j.life.Record().ID != id:
+			refused = ErrNoRun
+		case j.state() != run.Interrupted:
+			refused = fmt.Errorf("%w: it is %s, not interrupted", run.ErrState, j.state())
+		default:
+			file, ledger, taken = j.file, j.life.Ledger(), j.life.Taken()
+			left, aside = j.life.Left()
+		}
+	})
+	if err = errors.Join(err, refused); err != nil {
+		return run.Plan{}, nil, err
+	}
+	command, err := chosen(c, file, taken)
+	if err != nil {
+		return run.Plan{}, nil, err
+	}
+	to := func(command int) func(*bufio.Reader) (run.Point, error) {
+		return func(in *bufio.Reader) (run.Point, error) { return run.Replay(in, command) }
+	}
+	switch {
+	case math.IsNaN(c.Height) && aside:
+		c.Height = left
+	case math.IsNaN(c.Height): // a printer that is kept busy is as far behind as its planner is long
+		was, rest, err := replay(ctx, p.cfg.Files, file, to(max(taken-plannerHolds, 0)))
+		if err != nil {
+			return run.Plan{}, nil, err
+		}
+		rest.close()
+		c.Height = was.Machine()[gcode.Z]
+	}
+	at, rest, err := replay(ctx, p.cfg.Files, file, to(command))
+	if err != nil {
+		return run.Plan{}, nil, err
+	}
+	for heater, setpoint := range at.Setpoints { // the owner may have set another limit since it began
+		if err := p.cfg.Printer.Limits.Check(heater, setpoint); err != nil {
+			rest.close()
+			return run.Plan{}, nil, fmt.Errorf("%w: %w", ErrPlan, err)
+		}
+	}
+	ledger.Trims(&at)
+	layer := run.Measure(command, file.Commands, file.Marks, file.Duration).Layer
+	plan, err := p.cfg.Rules.Parking.PickUp(command, layer, at, c.Height, run.Part(file.Extent))
+	if err != nil {
+		rest.close()
+		return plan, nil, fmt.Errorf("%w: %w", ErrPlan, err)
+	}
+	return plan, rest, nil
+}
+
+// chosen turns a choice into how many of the file's commands come before it.
+func chosen(c Choice, file toolpath.File, taken int) (int, error) {
+	switch {
+	case c.Layer != 0 && (c.Layer < 1 || c.Layer > len(file.Marks)):
+		return 0, fmt.Errorf("%w: layer %d was asked for and the file has layers 1 to %d", ErrPlan, c.Layer, len(file.Marks))
+	case c.Layer != 0:
+		return file.Marks[c.Layer-1].Command, nil
+	case c.Command < 0 || c.Command > file.Commands:
+		return 0, fmt.Errorf("%w: line %d was asked for and the file has %d", ErrPlan, c.Command, file.Commands)
+	case c.Command != 0:
+		return c.Command, nil
+	}
+	// The moves that the planner held were taken and never made.
+	layer := run.Measure(taken, file.Commands, file.Marks, file.Duration).Layer
+	if layer == 0 {
+		return taken, nil
+	}
+	return max(taken-plannerHolds, file.Marks[layer-1].Command), nil
+}
+
+// PickUp carries out the plan for an interrupted run on a printer that has
+// forgotten everything, and goes on with the file behind it.
+func (p *Printing) PickUp(ctx context.Context, id string, c Choice) (Now, error) {
+	plan, rest, err := p.plan(ctx, id, c)
+	if err != nil {
+		return Now{}, err
+	}
+	now, err := p.control(ctx, id, func(j *job) error {
+		if err := p.step(run.Event{On: run.OnPickUp, Plan: &plan}); err != nil {
+			return err
+		}
+		p.loop.Decide("picked up at command %d, layer %d, Z %g, nozzle at %g", plan.Command, plan.Layer, plan.Z, plan.Height)
+		j.fed, j.ahead = plan.Command, rest.ahead(p.loop.Wake)
+		rest = nil
+		return nil
+	})
+	rest.close()
+	return now, err
+}
+
+// keepRecording keeps what the flight recorder holds for a run that went wrong.
+func (p *Printing) keepRecording(id string) {
+	r := p.cfg.Recording()
+	go func() {
+		if err := p.cfg.Journal.Keep(id, r.WriteArchive); err != nil && !errors.Is(err, os.ErrNotExist) {
+			p.loop.Log.Error("keeping the recording", "run", id, "error", err)
+		}
+	}()
+}

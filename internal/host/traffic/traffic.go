@@ -1,0 +1,108 @@
+// Package traffic keeps what passes the wire: the newest lines, for everyone to read,
+// and the flight recorder, for what went wrong.
+package traffic
+
+import (
+	"sync/atomic"
+	"time"
+
+	"diathermon/internal/core/wire"
+	"diathermon/internal/host/part"
+)
+
+// A Line is one line said on the wire.
+type Line struct {
+	Seq  uint64 // counts from 1, without gaps
+	At   time.Time
+	Sent bool // by the host; otherwise by the printer
+	Text string
+}
+
+// Lines are what everyone is told of the wire.
+type Lines []Line
+
+// Traffic is the part. The loop adds to it; whoever wants to read does so without
+// asking: what is there is never written over, and what is too old is let go in whole
+// blocks.
+type Traffic struct {
+	part.Plain
+	loop      *part.Loop
+	kept      atomic.Pointer[[]*block] // the oldest first
+	seq       atomic.Uint64            // of the newest line that may be read
+	published uint64
+}
+
+// New returns the part.
+func New(loop *part.Loop) *Traffic { return &Traffic{loop: loop} }
+
+// Hear keeps what is said.
+func (t *Traffic) Hear(event any) bool {
+	if e, ok := event.(*wire.Event); ok {
+		switch e.Kind {
+		case wire.Said:
+			t.add(true, e.Text)
+		case wire.Heard:
+			t.add(false, e.Reply.Text)
+		}
+	}
+	return false
+}
+
+// Tick tells everyone the lines that are new.
+func (t *Traffic) Tick() {
+	if lines := t.Since(t.published, part.Queued); len(lines) > 0 {
+		t.published = lines[len(lines)-1].Seq
+		t.loop.Publish(lines)
+	}
+}
+
+type block struct {
+	first uint64 // the sequence number of its first line
+	lines [blockSize]Line
+}
+
+// keptLines is how many lines of traffic are kept at least: some minutes of a print.
+const (
+	keptLines = 4000
+	blockSize = 250
+)
+
+func (t *Traffic) add(sent bool, text string) {
+	seq := t.seq.Load() + 1
+	blocks := t.kept.Load()
+	if blocks == nil || seq-(*blocks)[len(*blocks)-1].first == blockSize {
+		var next []*block
+		if blocks != nil {
+			next = append(next, (*blocks)[max(len(*blocks)-keptLines/blockSize, 0):]...)
+		}
+		next = append(next, &block{first: seq})
+		blocks = &next
+		t.kept.Store(blocks)
+	}
+	last := (*blocks)[len(*blocks)-1]
+	last.lines[seq-last.first] = Line{Seq: seq, At: time.Now(), Sent: sent, Text: text}
+	t.seq.Store(seq)
+}
+
+// Since returns the lines after a sequence number, at most the newest limit. It may be
+// called from anywhere; the loop does not wait for it.
+func (t *Traffic) Since(seq uint64, limit int) Lines {
+	newest, blocks := t.seq.Load(), t.kept.Load()
+	if blocks == nil || limit <= 0 || seq >= newest {
+		return nil
+	}
+	from := max(seq+1, (*blocks)[0].first)
+	if from > newest {
+		return nil
+	}
+	if wanted := uint64(min(limit, keptLines)); newest-from >= wanted {
+		from = newest - wanted + 1
+	}
+	out := make(Lines, 0, newest-from+1)
+	for _, b := range *blocks {
+		for n := max(from, b.first); n <= newest && n < b.first+blockSize; n++ {
+			out = append(out, b.lines[n-b.first])
+		}
+	}
+	return out
+}

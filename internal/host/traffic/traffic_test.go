@@ -1,0 +1,62 @@
+package traffic
+
+import (
+	"fmt"
+	"math"
+	"sync"
+	"testing"
+)
+
+func TestTrafficIsBoundedWhateverIsAsked(t *testing.T) {
+	var tr Traffic
+	if got := tr.Since(0, 10); len(got) != 0 {
+		t.Errorf("of nothing: %v", got)
+	}
+	const all = 3*keptLines + 77
+	for i := range all {
+		tr.add(i%2 == 0, fmt.Sprint(i+1))
+	}
+	for _, c := range []struct {
+		since       uint64
+		limit       int
+		first, many uint64
+	}{
+		{all - 3, 10, all - 2, 3}, {0, 5, all - 4, 5}, {all - 100, 7, all - 6, 7}, {0, 1 << 40, all - keptLines + 1, keptLines},
+		{all, 10, 0, 0}, {all + 1, 10, 0, 0}, {math.MaxUint64, 1, 0, 0}, {math.MaxUint64 - 1, 4000, 0, 0}, {0, 0, 0, 0}, {0, -1, 0, 0},
+	} {
+		got := tr.Since(c.since, c.limit)
+		if uint64(len(got)) != c.many || c.many > 0 && got[0].Seq != c.first {
+			t.Errorf("since %d, at most %d: %d lines, want %d from %d", c.since, c.limit, len(got), c.many, c.first)
+		}
+		for i, l := range got {
+			if l.Seq != c.first+uint64(i) || l.Text != fmt.Sprint(l.Seq) {
+				t.Fatalf("line %d is %+v", i, l)
+			}
+		}
+	}
+}
+
+func TestTrafficIsReadWhileItGrows(t *testing.T) {
+	var tr Traffic
+	var wait sync.WaitGroup
+	for range 4 {
+		wait.Go(func() {
+			for last := uint64(0); last < 20_000; {
+				lines := tr.Since(last, 300)
+				for i, l := range lines {
+					if l.Text != "x" || i > 0 && l.Seq != lines[i-1].Seq+1 {
+						t.Errorf("read %+v", l)
+						return
+					}
+				}
+				if len(lines) > 0 {
+					last = lines[len(lines)-1].Seq
+				}
+			}
+		})
+	}
+	for range 20_000 {
+		tr.add(true, "x")
+	}
+	wait.Wait()
+}
