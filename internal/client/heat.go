@@ -19,18 +19,18 @@ func (c *Client) Cool(ctx context.Context) error {
 
 // WarmUps returns the warm-ups that were made.
 func (c *Client) WarmUps(ctx context.Context) (api.WarmUps, error) {
-	return get[api.WarmUps](ctx, c, "/v1/heat/warm-ups")
+	return get[api.WarmUps](ctx, c, "/v1/warm-ups")
 }
 
 // PutWarmUp makes a warm-up, or changes one.
 func (c *Client) PutWarmUp(ctx context.Context, w api.WarmUp) (api.WarmUp, error) {
 	var out api.WarmUp
-	return out, c.call(ctx, http.MethodPut, "/v1/heat/warm-ups/"+url.PathEscape(w.Name), w, &out)
+	return out, c.call(ctx, http.MethodPut, "/v1/warm-ups/"+url.PathEscape(w.Name), w, &out)
 }
 
 // DeleteWarmUp forgets a warm-up.
 func (c *Client) DeleteWarmUp(ctx context.Context, name string) error {
-	return c.call(ctx, http.MethodDelete, "/v1/heat/warm-ups/"+url.PathEscape(name), nil, nil)
+	return c.call(ctx, http.MethodDelete, "/v1/warm-ups/"+url.PathEscape(name), nil, nil)
 }
 
 // BeginWarmUp begins a warm-up.

@@ -20,19 +20,41 @@ var doors = map[string][]string{
 	"internal/core/wire":      {"internal/core"},
 	"internal/core/preflight": {"internal/core"},
 	"internal/core/bounds":    {"internal/core"},
-	"internal/host":           {"internal/core"},
-	"internal/chart":          {"internal/core"},
-	"internal/heatlog":        {"internal/core", "internal/durable"},
-	"internal/history":        {"internal/core", "internal/samples", "internal/simprinter"},
-	"internal/journal":        {"internal/core", "internal/durable"},
-	"internal/records":        {"internal/core", "internal/durable"},
-	"internal/shelf":          {"internal/core", "internal/durable"},
-	"internal/samples":        {},
-	"internal/web":            {"internal/api", "internal/chart", "internal/core", "internal/durable", "internal/gate", "internal/host", "internal/shelf"},
-	"internal/client":         {"internal/api"},
-	"internal/service":        {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/history", "internal/host", "internal/journal", "internal/records", "internal/shelf", "internal/web"},
-	"internal/cli":            {"internal/api", "internal/client", "internal/durable", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
-	"cmd/diathermon":          {"internal/cli"},
+	"internal/core/machine":   {"internal/core"},
+
+	"internal/port":          {},
+	"internal/host":          {"internal/core", "internal/port"},
+	"internal/host/part":     {"internal/core"},
+	"internal/host/traffic":  {"internal/core", "internal/host/part"},
+	"internal/host/position": {"internal/core", "internal/host/part"},
+	"internal/host/talk":     {"internal/core", "internal/host/part"},
+	"internal/host/remarks":  {"internal/core", "internal/host/part"},
+	"internal/host/heating":  {"internal/core", "internal/host/part", "internal/host/position"},
+	"internal/host/capacity": {"internal/core", "internal/host/part", "internal/host/talk"},
+	"internal/host/printing": {"internal/core", "internal/host/part", "internal/host/talk", "internal/host/position", "internal/host/heating", "internal/host/traffic"},
+	"internal/host/byhand":   {"internal/core", "internal/host/part", "internal/host/talk", "internal/host/position", "internal/host/printing"},
+
+	"internal/chart":     {"internal/core"},
+	"internal/heatlog":   {"internal/core", "internal/durable"},
+	"internal/history":   {"internal/core", "internal/samples", "internal/simprinter"},
+	"internal/journal":   {"internal/core", "internal/durable"},
+	"internal/records":   {"internal/core", "internal/durable"},
+	"internal/shelf":     {"internal/core", "internal/durable"},
+	"internal/samples":   {},
+	"internal/web":       {"internal/api", "internal/core", "internal/host", "internal/port"},
+	"internal/web/desk":  {"internal/api"},
+	"internal/web/guard": {"internal/api", "internal/core", "internal/durable", "internal/gate", "internal/web/desk"},
+	"internal/web/live":  {"internal/api", "internal/host", "internal/web/desk", "internal/web/guard"},
+	"internal/web/heat":  {"internal/api", "internal/chart", "internal/core", "internal/host/heating", "internal/web/desk", "internal/web/guard"},
+	"internal/web/runs":  {"internal/api", "internal/core", "internal/host/printing", "internal/web/desk"},
+	"internal/web/shelf": {"internal/api", "internal/core", "internal/host/printing", "internal/shelf", "internal/web/desk", "internal/web/runs"},
+	"internal/web/wire":  {"internal/api", "internal/core", "internal/host", "internal/web/desk"},
+	"internal/web/bench": {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/heat", "internal/web/runs"},
+
+	"internal/client":  {"internal/api"},
+	"internal/service": {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/history", "internal/host", "internal/journal", "internal/records", "internal/shelf", "internal/web"},
+	"internal/cli":     {"internal/api", "internal/client", "internal/durable", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
+	"cmd/diathermon":   {"internal/cli"},
 }
 
 // pkg is what go list tells of a package.
@@ -72,7 +94,7 @@ func TestRoomsAreEnteredThroughTheirDoors(t *testing.T) {
 	if rooms < 20 {
 		t.Errorf("only %d rooms were found", rooms)
 	}
-	for _, room := range strings.Fields("access gcode wire motion toolpath heat run preflight mesh stock") {
+	for _, room := range strings.Fields("access gcode wire machine motion toolpath heat run preflight mesh stock") {
 		if !strings.Contains(string(out), module+"internal/core/"+room+`"`) {
 			t.Errorf("the core has no room %s", room)
 		}

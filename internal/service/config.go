@@ -14,7 +14,7 @@ import (
 	"github.com/adrg/xdg"
 
 	"diathermon/internal/core/heat"
-	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/machine"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
@@ -217,24 +217,21 @@ func (c Config) Check() error {
 func (c Config) host() host.Config {
 	p := c.Printer
 	return host.Config{
-		Device: c.Device, Baud: c.Baud, Printer: p.printer(),
-		Parking: run.Parking{
+		Device: c.Device, Baud: c.Baud, Printer: p.machine(),
+		Rules: run.Rules{Parking: run.Parking{
 			Bed: [3]float64{p.Width, p.Depth, p.Height}, Retract: c.Hold.Retract, Lift: c.Hold.Lift, Prime: c.Hold.Prime,
 			Travel: c.Hold.TravelFeed, Climb: c.Hold.LiftFeed, Filament: c.Hold.FilamentFeed,
-		},
-		IdleAfter: c.Hold.NozzleHotFor, KeepBed: c.PickUp.BedWarmFor, ByHand: c.PickUp.ByHand,
+		}, IdleAfter: c.Hold.NozzleHotFor, KeepBed: c.PickUp.BedWarmFor, ByHand: c.PickUp.ByHand},
 		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow), Unguarded: c.Unguarded, Unmeasured: c.Unmeasured,
 		Wire: wire.Config{Buffer: c.Wire.ReceiveBuffer, Slots: c.Wire.CommandSlots, Single: c.Wire.Window == "single", Wide: c.Wire.Window == "wide"},
 	}
 }
 
-// printer is the configuration's printer as the host wants it.
-func (p Printer) printer() host.Printer {
-	return host.Printer{
+// machine is the configuration's printer as the core knows it.
+func (p Printer) machine() machine.Printer {
+	return machine.Printer{
 		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
-		Printer: preflight.Printer{
-			Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools,
-			Limits: heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
-		},
+		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools,
+		Limits: heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
 	}
 }

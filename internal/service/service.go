@@ -26,11 +26,14 @@ import (
 	"diathermon/internal/heatlog"
 	"diathermon/internal/history"
 	"diathermon/internal/host"
+	"diathermon/internal/host/printing"
 	"diathermon/internal/journal"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/shelf"
 	"diathermon/internal/web"
+	"diathermon/internal/web/guard"
+	"diathermon/internal/web/wire"
 )
 
 // A Service is a host that runs.
@@ -40,7 +43,7 @@ type Service struct {
 	Shelf  *shelf.Shelf
 	Host   *host.Host
 
-	access  *web.Access
+	access  *guard.Access
 	log     *slog.Logger
 	server  *http.Server
 	closers []func() // in the order of their making
@@ -53,16 +56,6 @@ const dataMode = 0o711
 
 // KeeperFile is where the keeper's token is, in the data folder.
 const KeeperFile = "keeper-token"
-
-// log is the records as the web sees them: what is kept, and the writer that
-// brings it up to date.
-type log struct {
-	*records.Records
-	writer *records.Writer
-}
-
-// Flush waits until what the host has told is in the database.
-func (l log) Flush(ctx context.Context) error { return l.writer.Flush(ctx) }
 
 // recorder takes what the host tells: readings go to the temperature log, the
 // rest to the records.
@@ -78,10 +71,10 @@ func (r recorder) Readings(samples []heat.Sample) { r.heat.Note(samples) }
 type books struct{ *journal.Folder }
 
 // Begin makes the journal of a run.
-func (b books) Begin(r run.Record) (host.Book, error) { return b.Folder.Begin(r) }
+func (b books) Begin(r run.Record) (printing.Book, error) { return b.Folder.Begin(r) }
 
 // Unfinished returns the run that was cut off last.
-func (b books) Unfinished() (*run.Life, host.Book, error) {
+func (b books) Unfinished() (*run.Life, printing.Book, error) {
 	life, book, err := b.Folder.Unfinished()
 	return life, book, err
 }
@@ -181,7 +174,7 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	}
 	settings.Awake, settings.Sleepy = login, sleepy
 	s.Host = host.New(settings)
-	interrupted, err := s.Host.TakeUp(ctx)
+	interrupted, err := s.Host.Run.TakeUp(ctx)
 	if err != nil {
 		return err
 	}
@@ -190,10 +183,10 @@ func (s *Service) start(ctx context.Context, c Config) error {
 	} else if n > 0 {
 		s.log.Warn("a run was going on when the service last ended and has no journal; it is recorded as broken", "runs", n)
 	}
-	s.Shelf.Guard(s.Host.InUse)
+	s.Shelf.Guard(s.Host.Run.InUse)
 	s.work(s.Host.Work)
 	port := listener.Addr().(*net.TCPAddr).Port
-	if s.access, err = web.NewAccess(ctx, kept, port, s.log); err != nil {
+	if s.access, err = guard.NewAccess(ctx, kept, port, s.log); err != nil {
 		return err
 	}
 	if c.WithdrawTokens {
@@ -205,7 +198,12 @@ func (s *Service) start(ctx context.Context, c Config) error {
 		return err
 	}
 	s.URL = "http://" + reachable(listener.Addr().(*net.TCPAddr))
-	s.serve(listener, &web.Server{Host: s.Host, Shelf: s.Shelf, Log: log{kept, writer}, Heat: readings, Heaters: kept, WarmUps: kept, PartOff: c.Heat.PartOff, Recordings: journals, Access: s.access, Logger: s.log})
+	s.serve(listener, &web.Server{
+		Printer: c.Printer.machine(), Access: s.access, Logger: s.log, Flush: writer.Flush,
+		Host: s.Host, Link: s.Host.Link, Run: s.Host.Run, Runs: kept, Recordings: journals, Shelf: s.Shelf,
+		Heat: s.Host.Heat, HeatLog: readings, HeatPast: kept, HeatKept: kept, WarmUps: kept, PartOff: c.Heat.PartOff,
+		Wire: wire.Area{Hand: s.Host.Hand, Traffic: s.Host.Wire, Capacity: s.Host.Capacity, Recorder: s.Host},
+	})
 	return nil
 }
 
@@ -357,4 +355,4 @@ func (s *Service) Close() {
 }
 
 // Document returns the OpenAPI document of the HTTP side.
-func Document() ([]byte, error) { return (&web.Server{}).Document() }
+func Document() ([]byte, error) { return web.Document() }

@@ -1,74 +1,31 @@
-// Package web is the HTTP side of the host: the resources under /v1, who may
-// use them, live events and the console.
+// Package web is the HTTP side of the host: the areas under /v1, who may use them,
+// live events and the console.
 //
-// It promises that every answer is described by the OpenAPI document it serves,
-// and that every error is problem+json with words for a maker. It leaves what
+// Each area is a room below this one that declares what it needs; they are listed in
+// areas.go. Web promises that every answer is described by the OpenAPI document it
+// serves, and that every error is problem+json with words for a maker. It leaves what
 // happens to host and where things are kept to shelf and records.
 package web
 
 import (
 	"context"
-	"log/slog"
+	"errors"
 	"net/http"
-	"os"
 	"runtime/debug"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
 	"diathermon/internal/api"
-	"diathermon/internal/core/heat"
-	"diathermon/internal/core/run"
-	"diathermon/internal/host"
-	"diathermon/internal/shelf"
+	"diathermon/internal/web/desk"
+	"diathermon/internal/web/guard"
 )
-
-// Log is what the web asks of the records.
-type Log interface {
-	Runs(ctx context.Context, before time.Time, limit int) ([]run.Record, error)
-	Run(ctx context.Context, id string) (run.Record, error)
-	RunsWithin(ctx context.Context, from, to time.Time) ([]run.Record, error)
-	Marks(ctx context.Context, from, to time.Time, limit int) ([]heat.Mark, error)
-	Flush(ctx context.Context) error // what the host has told is in the log
-}
-
-// HeatLog is what the web asks of the temperature log. Windows begin at from and
-// end before to.
-type HeatLog interface {
-	Readings(ctx context.Context, heaters []heat.Heater, from, to time.Time, limit int) ([]heat.Sample, error)
-	Chart(ctx context.Context, h heat.Heater, from, to time.Time, points int) ([]heat.Span, error)
-	Heaters() []heat.Heater
-}
-
-// Recordings are what was kept of runs that went wrong.
-type Recordings interface {
-	Recording(id string) (*os.File, error) // or fs.ErrNotExist
-}
-
-// Server answers HTTP for one host.
-type Server struct {
-	Host    *host.Host
-	Shelf   *shelf.Shelf
-	Log     Log
-	Heat    HeatLog
-	Heaters HeaterLog
-	WarmUps WarmUps
-	PartOff float64 // °C of the bed at which a part comes off
-	Access  *Access
-
-	Recordings Recordings
-	Logger     *slog.Logger
-
-	api huma.API
-}
 
 // Handler returns the whole of the HTTP side.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(limited, s.recover, secure)
+	r.Use(guard.Limited, s.recover, secure)
 	r.NotFound(s.tokenFirst(func(r *http.Request) *api.Problem {
 		return &api.Problem{Status: http.StatusNotFound, Title: "there is nothing at this address", Detail: "the addresses are listed in /v1/openapi.json"}
 	}))
@@ -77,72 +34,39 @@ func (s *Server) Handler() http.Handler {
 	}))
 	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "image/svg+xml"))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
-		writeJSON(w, http.StatusOK, "application/json", api.Health{Status: "ok"})
+		desk.WriteJSON(w, http.StatusOK, "application/json", api.Health{Status: "ok"})
 	})
-	s.signIn(r)
+	s.Access.SignIn(r, s.Printer.Name)
 	r.Group(func(r chi.Router) {
-		r.Use(s.Access.required)
-		s.operations(r)
+		r.Use(s.Access.Required)
+		s.mount(r)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(s.Access.requiredOrSignIn)
+		r.Use(s.Access.RequiredOrSignIn)
 		console(r)
 	})
 	return r
 }
 
-// operations mounts every resource under /v1 and describes it.
-func (s *Server) operations(r chi.Router) {
-	config := huma.DefaultConfig("Diathermon", version)
-	config.Info.Description = "The print host of one 3D printer. Temperatures are °C, lengths mm, durations seconds, times RFC 3339 in UTC. Every error is application/problem+json (RFC 9457)."
-	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
-	config.CreateHooks = nil // no links to schemas in bodies
-	config.Transformers = []huma.Transformer{encode}
-	config.Formats = map[string]huma.Format{"application/json": encodedFormat, "json": encodedFormat}
-	config.DefaultFormat = "application/json"
-	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-		"token": {Type: "http", Scheme: "bearer", Description: "A token with the scopes that the operation names"},
-	}
-	s.api = humachi.New(r, config)
-	s.api.UseMiddleware(s.scoped)
-	s.shelfOperations(r)
-	s.runOperations()
-	s.pickUpOperations(r)
-	s.benchOperations()
-	s.heatOperations(r)
-	s.heaterOperations()
-	s.warmUpOperations()
-	s.tuningOperations()
-	s.wireOperations()
-	s.eventOperations(r)
-	s.documentOperation()
-}
-
 // Document returns the OpenAPI document as indented JSON.
-func (s *Server) Document() ([]byte, error) {
-	if s.api == nil {
-		s.operations(chi.NewRouter())
-	}
-	return document(s.api)
-}
+func Document() ([]byte, error) { return (&Server{}).mount(chi.NewRouter()).Document() }
 
-// version is that of the contract.
-const version = "1.0.0"
+// settleFor is how long a call waits for the log to catch up.
+const settleFor = 2 * time.Second
 
-// operation describes one call: what it needs and what it may answer besides
-// success.
-func operation(id, method, path, scope, summary string, errors ...int) huma.Operation {
-	return huma.Operation{
-		BodyReadTimeout: bodyWait,
-		OperationID:     id, Method: method, Path: path, Summary: summary,
-		Security: []map[string][]string{{"token": {scope}}},
-		Errors:   append([]int{http.StatusUnauthorized, http.StatusForbidden}, errors...),
+// settle lets the log catch up with what the host has told. A database that is away
+// must not make anybody wait for it.
+func (s *Server) settle(ctx context.Context) {
+	ctx, cancel := context.WithTimeout(ctx, settleFor)
+	defer cancel()
+	if err := s.Flush(ctx); err != nil {
+		s.Logger.Warn("the log is behind", "error", err)
 	}
 }
 
 // tokenFirst answers with a problem, to those who have a token.
 func (s *Server) tokenFirst(p func(*http.Request) *api.Problem) http.HandlerFunc {
-	return s.Access.required(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { problem(w, p(r)) })).ServeHTTP
+	return s.Access.Required(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { desk.WriteProblem(w, p(r)) })).ServeHTTP
 }
 
 // recover answers for a handler that panicked, and logs where. An answer that has
@@ -154,19 +78,19 @@ func (s *Server) recover(next http.Handler) http.Handler {
 			if v == nil {
 				return
 			}
-			out, ours := w.(*progress)
-			begun := ours && out.begun
-			switch failed, is := v.(encodeError); {
+			err, _ := v.(error)
+			var unencoded desk.EncodeError
+			switch {
 			case v == http.ErrAbortHandler:
-			case is:
-				s.Logger.Error("an answer cannot be encoded", "method", r.Method, "path", r.URL.Path, "error", failed.error)
+			case errors.As(err, &unencoded):
+				s.Logger.Error("an answer cannot be encoded", "method", r.Method, "path", r.URL.Path, "error", unencoded)
 			default:
 				s.Logger.Error("a request panicked", "method", r.Method, "path", r.URL.Path, "panic", v, "stack", string(debug.Stack()))
 			}
-			if begun || v == http.ErrAbortHandler {
+			if guard.Begun(w) || v == http.ErrAbortHandler {
 				panic(http.ErrAbortHandler)
 			}
-			problem(w, &api.Problem{Status: http.StatusInternalServerError, Title: "something went wrong in the host", Detail: "its log says more"})
+			desk.WriteProblem(w, &api.Problem{Status: http.StatusInternalServerError, Title: "something went wrong in the host", Detail: "its log says more"})
 		}()
 		next.ServeHTTP(w, r)
 	})

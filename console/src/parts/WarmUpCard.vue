@@ -17,7 +17,7 @@ const words = (w: Schemas['WarmUp']) => Object.entries(w.setpoints).sort().rever
 const partOff = computed(() => models.value.find(m => m.heater === 'bed'))
 
 async function load() {
-  kept.value = (await answered(api.GET('/v1/heat/warm-ups'))).warm_ups
+  kept.value = (await answered(api.GET('/v1/warm-ups'))).warm_ups
   models.value = (await answered(api.GET('/v1/heat/models'))).models
 }
 onMounted(() => { host.attempt(load) })
@@ -41,14 +41,14 @@ async function save() {
   const e = editing.value!
   const setpoints = Object.fromEntries(Object.entries(e.setpoints).filter(([, text]) => text !== '').map(([heater, text]) => [heater, number(text)]))
   const body = { name: e.name, setpoints, order: e.order as Schemas['WarmUp']['order'], soak: e.soak, soak_seconds: 60 * number(e.soakMinutes) }
-  if (await host.attempt(() => answered(api.PUT('/v1/heat/warm-ups/{name}', { params: { path: { name: e.name } }, body })))) {
+  if (await host.attempt(() => answered(api.PUT('/v1/warm-ups/{name}', { params: { path: { name: e.name } }, body })))) {
     editing.value = undefined
     await host.attempt(load)
   }
 }
 async function forget() {
   const name = editing.value!.name
-  if (await host.attempt(() => answered(api.DELETE('/v1/heat/warm-ups/{name}', { params: { path: { name } } })))) {
+  if (await host.attempt(() => answered(api.DELETE('/v1/warm-ups/{name}', { params: { path: { name } } })))) {
     editing.value = undefined
     await host.attempt(load)
   }

@@ -464,3 +464,10 @@ func (h *Heating) Behaviour(ctx context.Context) (Behaviour, error) {
 	})
 	return out, err
 }
+
+// State is how the heaters stand. It may be called from anywhere.
+func (h *Heating) State(ctx context.Context) (Now, error) {
+	var now Now
+	err := h.loop.Ask(ctx, func() { now = h.Now() })
+	return now, err
+}

@@ -221,3 +221,11 @@ func (p *Printing) Jot(events []wire.Event) {
 		j.book.Said(j.life.Said())
 	}
 }
+
+// State is how the run stands that goes on, or the last one since the start; nil if
+// there has been none. It may be called from anywhere.
+func (p *Printing) State(ctx context.Context) (*Now, error) {
+	var now *Now
+	err := p.loop.Ask(ctx, func() { now = p.Now() })
+	return now, err
+}

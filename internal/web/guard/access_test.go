@@ -1,4 +1,4 @@
-package web
+package guard
 
 import (
 	"bytes"
@@ -17,8 +17,10 @@ import (
 	"testing/synctest"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"diathermon/internal/core/access"
-	"diathermon/internal/host"
+	"diathermon/internal/web/desk"
 )
 
 // hashes keeps tokens in memory.
@@ -55,8 +57,8 @@ func (h *hashes) DeleteToken(_ context.Context, id string) error {
 	return nil
 }
 
-// door is the HTTP side without a database, a printer or a port.
-type door struct {
+// entrance is the way in, with one operation behind it.
+type entrance struct {
 	t      *testing.T
 	access *Access
 	kept   *hashes
@@ -66,14 +68,14 @@ type door struct {
 	http.Handler
 }
 
-func newDoor(t *testing.T) *door {
-	d := &door{t: t, kept: &hashes{kept: map[string]access.Token{}}, path: filepath.Join(t.TempDir(), "keeper-token")}
+func newEntrance(t *testing.T) *entrance {
+	d := &entrance{t: t, kept: &hashes{kept: map[string]access.Token{}}, path: filepath.Join(t.TempDir(), "keeper-token")}
 	d.restart()
 	return d
 }
 
 // restart lets the service begin anew on the tokens that are kept.
-func (d *door) restart() {
+func (d *entrance) restart() {
 	d.t.Helper()
 	log := slog.New(slog.NewTextHandler(&d.log, nil))
 	var err error
@@ -83,12 +85,18 @@ func (d *door) restart() {
 	if d.keeper, err = d.access.Keeper(d.t.Context(), d.path); err != nil {
 		d.t.Fatal(err)
 	}
-	s := &Server{Host: host.New(host.Config{Printer: host.Printer{Name: "Vesper"}, Log: log}), Access: d.access, Logger: log}
-	d.Handler = s.Handler()
+	r := chi.NewRouter()
+	r.Use(Limited)
+	d.access.SignIn(r, "Vesper")
+	r.Group(func(r chi.Router) {
+		r.Use(d.access.Required)
+		desk.New(r, d.access, log).Mount("document", "", desk.Document{})
+	})
+	d.Handler = r
 }
 
 // ask makes a request; headers are names and values in turn.
-func (d *door) ask(method, path, body string, headers ...string) *httptest.ResponseRecorder {
+func (d *entrance) ask(method, path, body string, headers ...string) *httptest.ResponseRecorder {
 	r := httptest.NewRequestWithContext(d.t.Context(), method, path, strings.NewReader(body))
 	for i := 0; i < len(headers); i += 2 {
 		r.Header.Set(headers[i], headers[i+1])
@@ -99,16 +107,16 @@ func (d *door) ask(method, path, body string, headers ...string) *httptest.Respo
 }
 
 // good reports whether a token is let in.
-func (d *door) good(token string) bool {
+func (d *entrance) good(token string) bool {
 	return d.ask("GET", "/v1/openapi.json", "", "Authorization", "Bearer "+token).Code == http.StatusOK
 }
 
-func (d *door) pair(code, name string, headers ...string) *httptest.ResponseRecorder {
+func (d *entrance) pair(code, name string, headers ...string) *httptest.ResponseRecorder {
 	return d.ask("POST", "/sign-in", fmt.Sprintf(`{"code":%q,"name":%q}`, code, name), append([]string{"Content-Type", "application/json"}, headers...)...)
 }
 
 func TestThereIsOneKeepersToken(t *testing.T) {
-	d := newDoor(t)
+	d := newEntrance(t)
 	first := d.keeper
 	d.restart()
 	if d.keeper != first || !d.good(first) {
@@ -131,7 +139,7 @@ func TestThereIsOneKeepersToken(t *testing.T) {
 }
 
 func TestAllTokensCanBeWithdrawnOnTheHost(t *testing.T) {
-	d := newDoor(t)
+	d := newEntrance(t)
 	var in struct{ Token string }
 	fmt.Sscanf(d.pair(d.access.Code(), "slicer").Body.String(), `{"token":%q`, &in.Token)
 	if !d.good(in.Token) || !d.good(d.keeper) {
@@ -148,7 +156,7 @@ func TestAllTokensCanBeWithdrawnOnTheHost(t *testing.T) {
 }
 
 func TestAWithdrawnTokenIsDeadWithoutTheDatabase(t *testing.T) {
-	d := newDoor(t)
+	d := newEntrance(t)
 	d.kept.away = true
 	h, _ := d.access.find(d.keeper)
 	if err := d.access.withdraw(t.Context(), h, "here"); err == nil {
@@ -165,7 +173,7 @@ func TestAWithdrawnTokenIsDeadWithoutTheDatabase(t *testing.T) {
 }
 
 func TestOnlyABrowserSignsOut(t *testing.T) {
-	d := newDoor(t)
+	d := newEntrance(t)
 	if w := d.ask("POST", "/sign-out", "", "Authorization", "Bearer "+d.keeper); w.Code != http.StatusConflict || !d.good(d.keeper) {
 		t.Errorf("signing out with the keeper's token: %d, and it is good: %v", w.Code, d.good(d.keeper))
 	}
@@ -183,7 +191,7 @@ func TestOnlyABrowserSignsOut(t *testing.T) {
 }
 
 func TestSigningInFromAnotherOriginIsRefused(t *testing.T) {
-	d := newDoor(t)
+	d := newEntrance(t)
 	if w := d.pair(d.access.Code(), "thief", "Sec-Fetch-Site", "cross-site"); w.Code != http.StatusForbidden {
 		t.Errorf("by JSON: %d %s", w.Code, w.Body)
 	}
@@ -198,11 +206,11 @@ func TestSigningInFromAnotherOriginIsRefused(t *testing.T) {
 }
 
 func TestWhoComesAndGoesIsLoggedWithoutSecrets(t *testing.T) {
-	d := newDoor(t)
+	d := newEntrance(t)
 	code := d.access.Code()
 	d.pair(code, "slicer")
 	d.pair("a-wrong-code", "thief")
-	d.ask("GET", "/v1/bench", "", "Authorization", "Bearer a-wrong-token")
+	d.ask("GET", "/v1/openapi.json", "", "Authorization", "Bearer a-wrong-token")
 	h, _ := d.access.find(d.keeper)
 	d.access.withdraw(t.Context(), h, "192.0.2.1")
 	said := d.log.String()
@@ -263,7 +271,7 @@ func TestGuessingIsSlowAndTheOwnerIsNotLockedOut(t *testing.T) {
 			t.Errorf("all together had %d guesses looked at in a minute", looked)
 		}
 	})
-	d := newDoor(t)
+	d := newEntrance(t)
 	for range 100 { // of one address, without waiting for an answer
 		d.access.wrongCodes.reserve("192.0.2.1", time.Now())
 	}

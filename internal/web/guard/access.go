@@ -1,4 +1,10 @@
-package web
+// Package guard is who may come in: tokens, signing in, and how long a stage of a
+// request may take.
+//
+// It promises that a token that was withdrawn is worthless at once, that guessing is
+// slow and locks nobody out, and that no secret is in the log. It leaves what a scope
+// allows to the operations, which name it.
+package guard
 
 import (
 	"context"
@@ -15,25 +21,16 @@ import (
 	"sync"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/google/uuid"
 
 	"diathermon/internal/api"
 	"diathermon/internal/core/access"
 	"diathermon/internal/durable"
 	"diathermon/internal/gate"
+	"diathermon/internal/web/desk"
 )
 
-// The scopes of a token.
-const (
-	scopeRead    = "read"    // see everything
-	scopeSend    = "send"    // put files on the shelf
-	scopeStart   = "start"   // start a run
-	scopeOperate = "operate" // hold, resume, stop, halt, heat, say
-	scopeKeep    = "keep"    // remove files, change settings
-)
-
-const allScopes = scopeRead + " " + scopeSend + " " + scopeStart + " " + scopeOperate + " " + scopeKeep
+const allScopes = desk.Read + " " + desk.Send + " " + desk.Start + " " + desk.Operate + " " + desk.Keep
 
 // Tokens keeps tokens' hashes.
 type Tokens interface {
@@ -47,6 +44,7 @@ type Tokens interface {
 type Access struct {
 	tokens Tokens
 	log    *slog.Logger
+	errors desk.Problems
 	cookie string // the session cookie's name
 
 	wrongCodes, wrongTokens *guesses
@@ -78,7 +76,7 @@ const (
 // NewAccess returns the access to one host. Cookies carry the port in their
 // name: browsers share them among the hosts of one computer.
 func NewAccess(ctx context.Context, tokens Tokens, port int, log *slog.Logger) (*Access, error) {
-	a := &Access{tokens: tokens, log: log, cookie: fmt.Sprintf("diathermon-%d", port), wrongCodes: newGuesses(codesOfOne, codesOfAll), wrongTokens: newGuesses(tokensOfOne, tokensOfAll), byHash: map[[sha256.Size]byte]*holder{}, codes: map[string]time.Time{}}
+	a := &Access{tokens: tokens, log: log, errors: desk.NewProblems(log), cookie: fmt.Sprintf("diathermon-%d", port), wrongCodes: newGuesses(codesOfOne, codesOfAll), wrongTokens: newGuesses(tokensOfOne, tokensOfAll), byHash: map[[sha256.Size]byte]*holder{}, codes: map[string]time.Time{}}
 	known, err := tokens.Tokens(ctx)
 	if err != nil {
 		return nil, err
@@ -195,7 +193,7 @@ func (a *Access) spend(r *http.Request, code, name string, expires *time.Time) (
 	a.mu.Unlock()
 	if ok = ok && until.After(time.Now()); !ok {
 		h, known := a.find(code)
-		ok = known && slices.Contains(strings.Fields(h.Scopes), scopeKeep)
+		ok = known && slices.Contains(strings.Fields(h.Scopes), desk.Keep)
 	}
 	if !ok {
 		a.log.Warn("a code was refused", "address", addressOf(r), "for", name)
@@ -276,37 +274,37 @@ func (a *Access) admit(r *http.Request) (*http.Request, *api.Problem) {
 	return r.WithContext(context.WithValue(r.Context(), holderKey{}, h)), nil
 }
 
-// goneOf is closed when the token that a request came with is withdrawn.
-func goneOf(ctx context.Context) <-chan struct{} {
+// Gone is closed when the token that a request came with is withdrawn.
+func Gone(ctx context.Context) <-chan struct{} {
 	if h, ok := ctx.Value(holderKey{}).(*holder); ok {
 		return h.gone
 	}
 	return nil
 }
 
-// expired reports whether the token that a request came with has become too old.
-func expired(ctx context.Context) bool {
+// Expired reports whether the token that a request came with has become too old.
+func Expired(ctx context.Context) bool {
 	h, ok := ctx.Value(holderKey{}).(*holder)
 	return ok && h.expired()
 }
 
-// required lets nobody through without a token.
-func (a *Access) required(next http.Handler) http.Handler {
+// Required lets nobody through without a token.
+func (a *Access) Required(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		admitted, p := a.admit(r)
 		if p != nil {
 			if p.Status == http.StatusUnauthorized {
 				w.Header().Set("WWW-Authenticate", `Bearer realm="diathermon"`)
 			}
-			problem(w, p)
+			desk.WriteProblem(w, p)
 			return
 		}
 		next.ServeHTTP(w, admitted)
 	})
 }
 
-// requiredOrSignIn sends a person without a token to the sign-in page.
-func (a *Access) requiredOrSignIn(next http.Handler) http.Handler {
+// RequiredOrSignIn sends a person without a token to the sign-in page.
+func (a *Access) RequiredOrSignIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		admitted, p := a.admit(r)
 		if p != nil {
@@ -317,31 +315,18 @@ func (a *Access) requiredOrSignIn(next http.Handler) http.Handler {
 	})
 }
 
-// caller is the name of the token that a request came with.
-func caller(ctx context.Context) string {
+// Caller is the name of the token that a request came with.
+func Caller(ctx context.Context) string {
 	if h, ok := ctx.Value(holderKey{}).(*holder); ok {
 		return h.Name
 	}
 	return ""
 }
 
-// lacking returns the problem of a holder without the scope, or nil.
-func lacking(ctx context.Context, scope string) *api.Problem {
+// Lacking returns the problem of a holder without the scope, or nil.
+func (a *Access) Lacking(ctx context.Context, scope string) *api.Problem {
 	if h, ok := ctx.Value(holderKey{}).(*holder); ok && slices.Contains(strings.Fields(h.Scopes), scope) {
 		return nil
 	}
 	return &api.Problem{Status: http.StatusForbidden, Title: fmt.Sprintf("this token may not do that: it lacks the scope %q", scope), Detail: "use a token that has it"}
-}
-
-// scoped checks the scope that an operation asks for.
-func (s *Server) scoped(ctx huma.Context, next func(huma.Context)) {
-	for _, scheme := range ctx.Operation().Security {
-		for _, scope := range scheme["token"] {
-			if p := lacking(ctx.Context(), scope); p != nil {
-				huma.WriteErr(s.api, ctx, p.Status, p.Title)
-				return
-			}
-		}
-	}
-	next(ctx)
 }

@@ -1,4 +1,4 @@
-package web
+package heat
 
 import (
 	"encoding/csv"
@@ -10,11 +10,11 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
 	"diathermon/internal/chart"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/web/desk"
 )
 
 // exported are the formats of an exported window and their media types.
@@ -23,9 +23,9 @@ var exported = map[string]string{"csv": "text/csv; charset=utf-8", "json": "appl
 // pageOf is how much of a window is in memory at a time while it is exported.
 const pageOf = 6 * time.Hour
 
-// heatExport describes and mounts the export of a window as a file.
-func (s *Server) heatExport(r chi.Router) {
-	op := operation("export-heat", http.MethodGet, "/v1/heat/export", scopeRead, "Any window of the temperature log as a file: every reading as CSV or JSON, or a picture", 404, 422)
+// mountExport describes and mounts the export of a window as a file.
+func (a Area) mountExport(d *desk.Desk) {
+	op := d.Op("export-heat", http.MethodGet, "/v1/heat/export", desk.Read, "Any window of the temperature log as a file: every reading as CSV or JSON, or a picture", 404, 422)
 	text := func(name, doc string, enum ...any) *huma.Param {
 		return &huma.Param{Name: name, In: "query", Description: doc, Schema: &huma.Schema{Type: "string", Enum: enum}}
 	}
@@ -41,14 +41,10 @@ func (s *Server) heatExport(r chi.Router) {
 		content[media] = &huma.MediaType{Schema: &huma.Schema{Type: "string", Format: "binary"}}
 	}
 	op.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: content}}
-	s.raw(r, op, op.Path, func(w http.ResponseWriter, r *http.Request) {
-		if err := s.export(w, r); err != nil {
-			problem(w, s.problemOf(err))
-		}
-	})
+	d.Raw(op, "", a.export)
 }
 
-func (s *Server) export(w http.ResponseWriter, r *http.Request) error {
+func (a Area) export(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
 	in := &HeatQuery{Run: q.Get("run")}
 	for name, at := range map[string]*time.Time{"from": &in.From, "to": &in.To} {
@@ -83,13 +79,13 @@ func (s *Server) export(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "there is no such format", Detail: fmt.Sprintf("format is %q: use csv, json, svg or png", format)}
 	}
-	win, err := s.window(r.Context(), in)
+	win, err := a.window(r.Context(), in)
 	if err != nil {
 		return err
 	}
 	var picture chart.Heat
 	if format == "svg" || format == "png" {
-		if picture, err = s.chart(r.Context(), win, size["width"]); err != nil {
+		if picture, err = a.chart(r.Context(), win, size["width"]); err != nil {
 			return err
 		}
 	}
@@ -97,27 +93,27 @@ func (s *Server) export(w http.ResponseWriter, r *http.Request) error {
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "heat-"+win.from.UTC().Format("20060102-150405")+"."+format))
 	switch format {
 	case "csv":
-		err = s.exportCSV(w, r, win)
+		err = a.exportCSV(w, r, win)
 	case "json":
-		err = s.exportJSON(w, r, win)
+		err = a.exportJSON(w, r, win)
 	default:
 		err = chart.Draw(w, format, size["width"], size["height"], picture)
 	}
 	if err != nil {
-		s.Logger.Warn("an export was broken off", "error", err)
+		a.Logger.Warn("an export was broken off", "error", err)
 		panic(http.ErrAbortHandler) // so that nobody takes the part for the whole
 	}
 	return nil
 }
 
 // pages calls f with a window's readings, a page at a time.
-func (s *Server) pages(r *http.Request, w window, f func([]heat.Sample) error) error {
+func (a Area) pages(r *http.Request, w window, f func([]heat.Sample) error) error {
 	for from := w.from; from.Before(w.to); from = from.Add(pageOf) {
 		to := from.Add(pageOf)
 		if to.After(w.to) {
 			to = w.to
 		}
-		samples, err := s.Heat.Readings(r.Context(), w.heaters, from, to, 1<<30)
+		samples, err := a.Log.Readings(r.Context(), w.heaters, from, to, 1<<30)
 		if err != nil {
 			return err
 		}
@@ -128,7 +124,7 @@ func (s *Server) pages(r *http.Request, w window, f func([]heat.Sample) error) e
 	return nil
 }
 
-func (s *Server) exportCSV(w http.ResponseWriter, r *http.Request, win window) error {
+func (a Area) exportCSV(w http.ResponseWriter, r *http.Request, win window) error {
 	out := csv.NewWriter(w)
 	out.Write([]string{"time", "heater", "actual_c", "setpoint_c", "duty"})
 	number := func(known bool, v float64) string {
@@ -137,7 +133,7 @@ func (s *Server) exportCSV(w http.ResponseWriter, r *http.Request, win window) e
 		}
 		return strconv.FormatFloat(v, 'f', -1, 64)
 	}
-	err := s.pages(r, win, func(samples []heat.Sample) error {
+	err := a.pages(r, win, func(samples []heat.Sample) error {
 		for _, x := range samples {
 			out.Write([]string{x.At.Format("2006-01-02T15:04:05.000Z"), string(x.Heater), number(true, x.Actual), number(x.HasSetpoint, x.Setpoint), number(x.HasDuty, x.Duty)})
 		}
@@ -147,7 +143,7 @@ func (s *Server) exportCSV(w http.ResponseWriter, r *http.Request, win window) e
 	return err
 }
 
-func (s *Server) exportJSON(w http.ResponseWriter, r *http.Request, win window) error {
+func (a Area) exportJSON(w http.ResponseWriter, r *http.Request, win window) error {
 	head, err := json.Marshal(api.HeatLog{From: win.from.UTC(), To: win.to.UTC(), Readings: []api.Reading{}})
 	if err != nil {
 		return err
@@ -158,7 +154,7 @@ func (s *Server) exportJSON(w http.ResponseWriter, r *http.Request, win window) 
 	}
 	comma := false
 	out := json.NewEncoder(w)
-	err = s.pages(r, win, func(samples []heat.Sample) error {
+	err = a.pages(r, win, func(samples []heat.Sample) error {
 		for _, reading := range readingsOf(samples) {
 			if comma {
 				w.Write([]byte{','})

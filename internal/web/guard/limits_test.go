@@ -1,75 +1,23 @@
-package web
+package guard
 
 import (
 	"bufio"
 	"errors"
 	"fmt"
 	"io"
-	"log/slog"
-	"math"
 	"net"
 	"net/http"
-	"net/http/httptest"
-	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
 )
 
 func TestAddressesThatAreNotTextAreRefused(t *testing.T) {
-	d := newDoor(t)
+	d := newEntrance(t)
 	for _, path := range []string{"/v1/shelf/%00", "/v1/shelf/%ff", "/v1/runs/%00", "/v1/heat/warm-ups/%ff", "/v1/heat?run=%00", "/v1/heat?heater=%ff", "/%00", "/v1/runs/a%00/recording"} {
 		if w := d.ask("GET", path, "", "Authorization", "Bearer "+d.keeper); w.Code != http.StatusBadRequest || w.Header().Get("Content-Type") != "application/problem+json" {
 			t.Errorf("%s: %d %s", path, w.Code, w.Body)
 		}
-	}
-}
-
-func TestAnAnswerThatCannotBeEncodedIsA500(t *testing.T) {
-	d := newDoor(t)
-	s := &Server{Logger: slog.New(slog.NewTextHandler(&d.log, nil))}
-	h := limited(s.recover(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		out, err := encode(nil, "200", map[string]float64{"left": math.Inf(1)})
-		t.Errorf("it was encoded as %v, %v", out, err)
-	})))
-	w := httptest.NewRecorder()
-	h.ServeHTTP(w, httptest.NewRequest("GET", "/v1/bench", nil))
-	if w.Code != http.StatusInternalServerError || !strings.HasPrefix(w.Body.String(), `{"title"`) || strings.Count(d.log.String(), "cannot be encoded") != 1 {
-		t.Errorf("%d %s; the log: %s", w.Code, w.Body, d.log.String())
-	}
-}
-
-func TestAnAnswerThatPanicsInItsMiddleIsBrokenOff(t *testing.T) {
-	d := newDoor(t)
-	s := &Server{Logger: slog.New(slog.NewTextHandler(&d.log, nil))}
-	for path, handler := range map[string]http.HandlerFunc{
-		"/middle": func(w http.ResponseWriter, _ *http.Request) {
-			io.WriteString(w, "half of ")
-			panic("the disk")
-		},
-		"/abort": func(w http.ResponseWriter, _ *http.Request) {
-			io.WriteString(w, "half of ")
-			panic(http.ErrAbortHandler)
-		},
-	} {
-		server := httptest.NewServer(limited(s.recover(handler)))
-		res, err := http.Get(server.URL + path)
-		if err == nil {
-			_, err = io.ReadAll(res.Body)
-			res.Body.Close()
-		}
-		if err == nil {
-			t.Errorf("%s: it was taken for whole", path)
-		}
-		server.Close()
-	}
-	if said := d.log.String(); strings.Count(said, "panicked") != 1 || !strings.Contains(said, "limits_test.go") {
-		t.Errorf("the log: %s", said)
-	}
-	w := httptest.NewRecorder()
-	s.recover(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { panic("before it began") })).ServeHTTP(w, httptest.NewRequest("GET", "/", nil))
-	if w.Code != http.StatusInternalServerError {
-		t.Errorf("before it began: %d", w.Code)
 	}
 }
 
@@ -90,11 +38,11 @@ func (p *pipe) Accept() (net.Conn, error) {
 func (p *pipe) Close() error   { close(p.done); return nil }
 func (p *pipe) Addr() net.Addr { return &net.IPAddr{} }
 
-// talk lets do talk to a handler over a connection, in virtual time.
-func talk(t *testing.T, handler http.HandlerFunc, do func(net.Conn)) {
+// converse lets do talk to a handler over a connection, in virtual time.
+func converse(t *testing.T, handler http.HandlerFunc, do func(net.Conn)) {
 	synctest.Test(t, func(t *testing.T) {
 		l := &pipe{make(chan net.Conn), make(chan struct{})}
-		server := &http.Server{Handler: limited(handler), ReadHeaderTimeout: 10 * time.Second}
+		server := &http.Server{Handler: Limited(handler), ReadHeaderTimeout: 10 * time.Second}
 		go server.Serve(l)
 		ours, theirs := net.Pipe()
 		l.conn <- theirs
@@ -110,7 +58,7 @@ func TestABodyThatNeverComesIsNotWaitedFor(t *testing.T) {
 		"read":   func(_ http.ResponseWriter, r *http.Request) { io.ReadAll(r.Body) },
 		"unread": func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusUnauthorized) },
 	} {
-		talk(t, handler, func(c net.Conn) {
+		converse(t, handler, func(c net.Conn) {
 			begun := time.Now()
 			fmt.Fprint(c, "POST /sign-in HTTP/1.1\r\nHost: x\r\nContent-Length: 100\r\n\r\n")
 			io.Copy(io.Discard, c) // until the server closes it
@@ -128,7 +76,7 @@ func TestALongUploadMayTakeItsTimeAndADripMayNot(t *testing.T) {
 		whole bool
 	}{"slow": {4 << 10, 2 * time.Second, true}, "a drip": {1, 5 * time.Second, false}} {
 		all := make(chan int64, 1)
-		talk(t, func(_ http.ResponseWriter, r *http.Request) {
+		converse(t, func(_ http.ResponseWriter, r *http.Request) {
 			n, _ := io.Copy(io.Discard, r.Body)
 			all <- n
 		}, func(conn net.Conn) {
@@ -151,7 +99,7 @@ func TestALongUploadMayTakeItsTimeAndADripMayNot(t *testing.T) {
 
 func TestAClientThatTakesNothingIsLetGo(t *testing.T) {
 	ended := make(chan error, 1)
-	talk(t, func(w http.ResponseWriter, _ *http.Request) {
+	converse(t, func(w http.ResponseWriter, _ *http.Request) {
 		for {
 			if _, err := w.Write(make([]byte, 64<<10)); err != nil {
 				ended <- err
@@ -175,7 +123,7 @@ func TestAClientThatTakesNothingIsLetGo(t *testing.T) {
 }
 
 func TestACallThatTakesLongIsNotBrokenOffByItsBodysLimit(t *testing.T) {
-	talk(t, func(w http.ResponseWriter, r *http.Request) {
+	converse(t, func(w http.ResponseWriter, r *http.Request) {
 		io.ReadAll(r.Body)
 		select {
 		case <-time.After(5 * time.Minute):

@@ -1,4 +1,4 @@
-package web
+package desk
 
 import (
 	"encoding/json"
@@ -15,9 +15,9 @@ import (
 // encoded is JSON that is ready to be sent.
 type encoded []byte
 
-// encodeError is what a handler panics with whose answer cannot be encoded; recover
+// An EncodeError is what a handler panics with whose answer cannot be encoded; recover
 // answers for it.
-type encodeError struct{ error }
+type EncodeError struct{ error }
 
 // encode is the transformer that encodes what an operation answers.
 func encode(_ huma.Context, _ string, v any) (any, error) {
@@ -27,7 +27,7 @@ func encode(_ huma.Context, _ string, v any) (any, error) {
 	}
 	out, err := json.Marshal(v)
 	if err != nil {
-		panic(encodeError{err})
+		panic(EncodeError{err})
 	}
 	return encoded(append(out, '\n')), nil
 }
@@ -45,11 +45,11 @@ var encodedFormat = huma.Format{
 	Unmarshal: json.Unmarshal,
 }
 
-// writeJSON answers with a value.
-func writeJSON(w http.ResponseWriter, status int, media string, v any) {
+// WriteJSON answers with a value.
+func WriteJSON(w http.ResponseWriter, status int, media string, v any) {
 	out, err := json.Marshal(v)
 	if err != nil {
-		panic(encodeError{err})
+		panic(EncodeError{err})
 	}
 	w.Header().Set("Content-Type", media)
 	w.WriteHeader(status)

@@ -1,4 +1,4 @@
-package web
+package guard
 
 import (
 	"io"
@@ -9,32 +9,32 @@ import (
 	"unicode/utf8"
 
 	"diathermon/internal/api"
+	"diathermon/internal/web/desk"
 )
 
 // Every stage of a request has a time limit. Its header's is the server's. A body
 // must go on coming, an answer must go on being taken: how long they are does not
 // matter.
 const (
-	bodyWait  = 20 * time.Second // for the first of a body
-	bodySpan  = time.Minute      // in which so many bytes of it must come, or its end
+	bodySpan  = time.Minute // in which so many bytes of it must come, or its end
 	bodyLeast = 64 << 10
 	writeWait = 20 * time.Second // for a client to take what is written
 )
 
-// limited gives every stage of a request its time limit, and refuses addresses that
+// Limited gives every stage of a request its time limit, and refuses addresses that
 // are not text.
-func limited(next http.Handler) http.Handler {
+func Limited(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		control := http.NewResponseController(w)
 		out := &progress{ResponseWriter: w, control: control}
 		out.extend()
 		defer out.extend() // for what is flushed after the handler
 		if r.Body != nil && r.Body != http.NoBody {
-			control.SetReadDeadline(time.Now().Add(bodyWait))
+			control.SetReadDeadline(time.Now().Add(desk.BodyWait))
 			r.Body = &body{ReadCloser: r.Body, control: control}
 		}
 		if !isText(r.URL) {
-			problem(out, &api.Problem{Status: http.StatusBadRequest, Title: "this address is not text", Detail: "it has a zero byte in it, or is not valid UTF-8"})
+			desk.WriteProblem(out, &api.Problem{Status: http.StatusBadRequest, Title: "this address is not text", Detail: "it has a zero byte in it, or is not valid UTF-8"})
 			return
 		}
 		next.ServeHTTP(out, r)
@@ -101,3 +101,9 @@ func (p *progress) Flush() {
 
 // Unwrap is for http.ResponseController.
 func (p *progress) Unwrap() http.ResponseWriter { return p.ResponseWriter }
+
+// Begun reports whether the header of an answer has gone out.
+func Begun(w http.ResponseWriter) bool {
+	p, ours := w.(*progress)
+	return ours && p.begun
+}

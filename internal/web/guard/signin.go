@@ -1,4 +1,4 @@
-package web
+package guard
 
 import (
 	_ "embed"
@@ -15,6 +15,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
+	"diathermon/internal/web/desk"
 )
 
 //go:embed signin.html
@@ -25,52 +26,59 @@ var signInTemplate = template.Must(template.New("sign-in").Parse(signInPage))
 //go:embed signin.js
 var signInScript []byte
 
-// signIn mounts the one door that needs no token: a page for people, and the
+// door is where one signs in.
+type door struct {
+	*Access
+	printer string // its name
+}
+
+// SignIn mounts the one door that needs no token: a page for people, and the
 // same address for programs that pair.
-func (s *Server) signIn(r chi.Router) {
-	r.Get("/sign-in", func(w http.ResponseWriter, r *http.Request) { s.showSignIn(w, http.StatusOK, "") })
+func (a *Access) SignIn(r chi.Router, printer string) {
+	d := &door{a, printer}
+	r.Get("/sign-in", func(w http.ResponseWriter, r *http.Request) { d.showSignIn(w, http.StatusOK, "") })
 	r.Get("/sign-in.js", func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/javascript; charset=utf-8")
 		w.Write(signInScript)
 	})
-	r.Post("/sign-in", s.takeSignIn)
-	r.With(s.Access.required).Post("/sign-out", s.signOut)
+	r.Post("/sign-in", d.takeSignIn)
+	r.With(d.Required).Post("/sign-out", d.signOut)
 }
 
-func (s *Server) showSignIn(w http.ResponseWriter, status int, wrong string) {
+func (d *door) showSignIn(w http.ResponseWriter, status int, wrong string) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	signInTemplate.Execute(w, map[string]string{"Printer": s.Host.Printer().Name, "Wrong": wrong})
+	signInTemplate.Execute(w, map[string]string{"Printer": d.printer, "Wrong": wrong})
 }
 
-func (s *Server) takeSignIn(w http.ResponseWriter, r *http.Request) {
+func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 4096)
 	media, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type"))
 	program := media == "application/json"
 	switch err := crossOrigin.Check(r); {
 	case err != nil && program:
-		problem(w, &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"})
+		desk.WriteProblem(w, &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"})
 		return
 	case err != nil:
-		s.showSignIn(w, http.StatusForbidden, "Another site sent this; open the page at the host's own address.")
+		d.showSignIn(w, http.StatusForbidden, "Another site sent this; open the page at the host's own address.")
 		return
 	case program:
-		s.pair(w, r)
+		d.pair(w, r)
 		return
 	}
 	if err := r.ParseForm(); err != nil {
-		s.showSignIn(w, http.StatusBadRequest, "The form did not arrive whole; try again.")
+		d.showSignIn(w, http.StatusBadRequest, "The form did not arrive whole; try again.")
 		return
 	}
 	expires := time.Now().Add(sessionLife).UTC()
-	token, err := s.Access.spend(r, r.PostForm.Get("code"), consoleName, &expires)
+	token, err := d.spend(r, r.PostForm.Get("code"), consoleName, &expires)
 	if err != nil {
-		p := s.problemOf(err)
-		s.showSignIn(w, p.Status, p.Error())
+		p := d.errors.Of(err)
+		d.showSignIn(w, p.Status, p.Error())
 		return
 	}
-	http.SetCookie(w, &http.Cookie{Name: s.Access.cookie, Value: token, Path: "/", Expires: expires, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil})
+	http.SetCookie(w, &http.Cookie{Name: d.cookie, Value: token, Path: "/", Expires: expires, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil})
 	// A page of its own, not a redirect: a strict cookie does not come along when
 	// another site's link led here.
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -79,22 +87,22 @@ func (s *Server) takeSignIn(w http.ResponseWriter, r *http.Request) {
 }
 
 // pair gives a program a token of its own.
-func (s *Server) pair(w http.ResponseWriter, r *http.Request) {
+func (d *door) pair(w http.ResponseWriter, r *http.Request) {
 	var in api.SignIn
 	if err := json.NewDecoder(r.Body).Decode(&in); err != nil || in.Code == "" || in.Name == "" {
-		problem(w, &api.Problem{Status: http.StatusBadRequest, Title: "the request is not as it should be", Detail: `send {"code":"…","name":"the program's name"}`})
+		desk.WriteProblem(w, &api.Problem{Status: http.StatusBadRequest, Title: "the request is not as it should be", Detail: `send {"code":"…","name":"the program's name"}`})
 		return
 	}
 	if why := programName(in.Name); why != "" {
-		problem(w, &api.Problem{Status: http.StatusBadRequest, Title: "this cannot be a program's name", Detail: why})
+		desk.WriteProblem(w, &api.Problem{Status: http.StatusBadRequest, Title: "this cannot be a program's name", Detail: why})
 		return
 	}
-	token, err := s.Access.spend(r, in.Code, in.Name, nil)
+	token, err := d.spend(r, in.Code, in.Name, nil)
 	if err != nil {
-		problem(w, s.problemOf(err))
+		desk.WriteProblem(w, d.errors.Of(err))
 		return
 	}
-	writeJSON(w, http.StatusCreated, "application/json", api.Token{Token: token, Name: in.Name})
+	desk.WriteJSON(w, http.StatusCreated, "application/json", api.Token{Token: token, Name: in.Name})
 }
 
 // programName says why a program cannot be called so, or nothing.
@@ -112,17 +120,17 @@ func programName(name string) string {
 
 // signOut ends a browser's session. A token that a program was given stays good: it
 // is withdrawn where tokens are kept.
-func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
-	token, cookie := s.Access.bearer(r)
-	h, known := s.Access.find(token)
+func (d *door) signOut(w http.ResponseWriter, r *http.Request) {
+	token, cookie := d.bearer(r)
+	h, known := d.find(token)
 	if !cookie || !known || !h.session() {
-		problem(w, &api.Problem{Status: http.StatusConflict, Title: "only a browser signs out", Detail: "this token stays good: it is no browser's session"})
+		desk.WriteProblem(w, &api.Problem{Status: http.StatusConflict, Title: "only a browser signs out", Detail: "this token stays good: it is no browser's session"})
 		return
 	}
-	if err := s.Access.withdraw(r.Context(), h, addressOf(r)); err != nil {
-		problem(w, s.problemOf(err))
+	if err := d.withdraw(r.Context(), h, addressOf(r)); err != nil {
+		desk.WriteProblem(w, d.errors.Of(err))
 		return
 	}
-	http.SetCookie(w, &http.Cookie{Name: s.Access.cookie, Path: "/", MaxAge: -1})
+	http.SetCookie(w, &http.Cookie{Name: d.cookie, Path: "/", MaxAge: -1})
 	w.WriteHeader(http.StatusNoContent)
 }

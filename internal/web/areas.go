@@ -1,0 +1,87 @@
+package web
+
+import (
+	"context"
+	"log/slog"
+
+	"github.com/go-chi/chi/v5"
+
+	"diathermon/internal/core/machine"
+	"diathermon/internal/host"
+	"diathermon/internal/host/part"
+	"diathermon/internal/port"
+	"diathermon/internal/web/bench"
+	"diathermon/internal/web/desk"
+	"diathermon/internal/web/guard"
+	"diathermon/internal/web/heat"
+	"diathermon/internal/web/live"
+	"diathermon/internal/web/runs"
+	"diathermon/internal/web/shelf"
+	"diathermon/internal/web/wire"
+)
+
+// This is the list of the areas, what each is given, and what each turns into live
+// events.
+
+// Host is the live machine as a whole.
+type Host interface {
+	bench.Host
+	Subscribe() (<-chan part.Update, func())
+}
+
+// Server answers HTTP for one host.
+type Server struct {
+	Printer machine.Printer
+	Access  *guard.Access
+	Logger  *slog.Logger
+	Flush   func(context.Context) error // returns when what the host has told is in the log
+
+	Host Host
+	Link bench.Link
+	Run  interface {
+		runs.Host
+		shelf.Host
+	}
+	Runs       runs.Log
+	Recordings runs.Recordings
+	Shelf      interface {
+		shelf.Shelf
+		heat.Files
+	}
+	Heat     heat.Host
+	HeatLog  heat.Log
+	HeatPast heat.Past
+	HeatKept heat.Kept
+	WarmUps  heat.WarmUps
+	PartOff  float64 // °C of the bed at which a part comes off
+	Wire     wire.Area
+}
+
+// mount mounts every area under /v1 and describes it.
+func (s *Server) mount(r chi.Router) *desk.Desk {
+	d := desk.New(r, s.Access, s.Logger)
+	d.Mount("bench", "Everything live, the link, the emergency stop", bench.Area{Host: s.Host, Link: s.Link, Ports: port.List})
+	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Host: s.Run})
+	d.Mount("runs", "Runs of files", runs.Area{Host: s.Run, Log: s.Runs, Recordings: s.Recordings, Settle: s.settle})
+	d.Mount("heat", "Heaters: log, setpoints, warm-ups, alarms, models, health, tuning", heat.Area{
+		Printer: s.Printer, Host: s.Heat, Log: s.HeatLog, Past: s.HeatPast, Kept: s.HeatKept, WarmUps: s.WarmUps,
+		Files: s.Shelf, Settle: s.settle, PartOff: s.PartOff, Logger: s.Logger,
+	})
+	d.Mount("wire", "Serial traffic, and lines that a person types", s.Wire)
+	d.Mount("events", "What happens, as it happens", live.Area{Host: s.Host, Now: bench.Events, Of: event, Log: s.Logger})
+	d.Mount("document", "This description", desk.Document{})
+	return d
+}
+
+// event is what a part of the host shows as data of one of the contract's events; nil:
+// it is for nobody.
+func event(what any) any {
+	for _, of := range []func(any) any{bench.Event, heat.Event, runs.Event, wire.Event} {
+		if e := of(what); e != nil {
+			return e
+		}
+	}
+	return nil
+}
+
+var _ Host = (*host.Host)(nil)

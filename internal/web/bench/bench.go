@@ -1,0 +1,75 @@
+// Package bench is the area of the live view: everything of one moment, the link, the
+// emergency stop.
+package bench
+
+import (
+	"context"
+	"net/http"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/bounds"
+	"diathermon/internal/core/run"
+	"diathermon/internal/host"
+	"diathermon/internal/host/part"
+	"diathermon/internal/port"
+	"diathermon/internal/web/desk"
+)
+
+// Host is the live machine.
+type Host interface {
+	Bench(ctx context.Context) (host.Bench, error)
+	Halt(ctx context.Context) error
+}
+
+// Link is its serial connection.
+type Link interface {
+	Reconnect(ctx context.Context) error
+}
+
+// Area is the area.
+type Area struct {
+	Host  Host
+	Link  Link
+	Ports func() []port.Port // of this computer
+}
+
+// Mount mounts the area.
+func (a Area) Mount(d *desk.Desk) {
+	d.Know(
+		desk.Kind{Err: bounds.ErrBusy, Status: http.StatusConflict, Title: "a run is going on"},
+		desk.Kind{Err: run.ErrLive, Status: http.StatusServiceUnavailable, Title: "the printer is not answering"},
+		desk.Kind{Err: part.ErrLost, Status: http.StatusServiceUnavailable, Title: "the printer did not take it"},
+		desk.Kind{Err: part.ErrClosed, Status: http.StatusServiceUnavailable, Title: "the host is shutting down"},
+	)
+	a.mountBench(d)
+}
+
+func (a Area) mountBench(d *desk.Desk) {
+	desk.Show(d, d.Op("get-bench", http.MethodGet, "/v1/bench", desk.Read, "Link, firmware, heaters, position and the run, now"),
+		func(ctx context.Context, _ *struct{}) (api.Bench, error) {
+			now, err := a.Host.Bench(ctx)
+			if err != nil {
+				return api.Bench{}, err
+			}
+			return Of(now), nil
+		})
+
+	reconnect := desk.Answering(http.StatusAccepted, d.Op("reconnect", http.MethodPost, "/v1/bench/reconnect", desk.Operate, "Close the port and open it anew, which restarts most boards; not while a run goes on", 409))
+	desk.Do(d, reconnect, func(ctx context.Context, _ *struct{}) error {
+		return a.Link.Reconnect(ctx)
+	})
+
+	desk.Show(d, d.Op("list-ports", http.MethodGet, "/v1/bench/ports", desk.Read, "The serial ports of the host's computer"),
+		func(ctx context.Context, _ *struct{}) (api.Ports, error) {
+			now, err := a.Host.Bench(ctx)
+			if err != nil {
+				return api.Ports{}, err
+			}
+			return portsOf(a.Ports(), now.Link), nil
+		})
+
+	halt := desk.Answering(http.StatusNoContent, d.Op("halt", http.MethodPost, "/v1/halt", desk.Operate, "Emergency stop, ahead of everything; the printer must be reset afterwards", 503))
+	desk.Do(d, halt, func(ctx context.Context, _ *struct{}) error {
+		return a.Host.Halt(ctx)
+	})
+}

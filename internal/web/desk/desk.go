@@ -1,0 +1,199 @@
+// Package desk is what the areas of the HTTP side mount their operations on: one way
+// to describe a call, to check its scope, to answer, and to say what is wrong.
+//
+// It promises that every operation is in the OpenAPI document with the scope that is
+// enforced, and that every error is problem+json with words for a maker. It leaves who
+// a caller is to guard, and what an operation does to its area.
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"reflect"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+
+	"diathermon/internal/api"
+)
+
+// The scopes of a token.
+const (
+	Read    = "read"    // see everything
+	Send    = "send"    // put files on the shelf
+	Start   = "start"   // start a run
+	Operate = "operate" // hold, resume, stop, halt, heat, say
+	Keep    = "keep"    // remove files, change settings
+)
+
+// An Area is one of the nouns under /v1 with its operations.
+type Area interface {
+	// Mount mounts the area's operations, describes them, and adds the kinds of its
+	// errors to the book.
+	Mount(*Desk)
+}
+
+// Guard knows who a caller is.
+type Guard interface {
+	// Lacking is the problem of a caller without the scope; nil: there is none.
+	Lacking(ctx context.Context, scope string) *api.Problem
+}
+
+// A Desk takes operations.
+type Desk struct {
+	Problems
+	guard  Guard
+	api    huma.API
+	router chi.Router
+	tag    string
+}
+
+// New returns a desk that mounts on a router.
+func New(r chi.Router, guard Guard, log *slog.Logger) *Desk {
+	config := huma.DefaultConfig("Diathermon", version)
+	config.Info.Description = "The print host of one 3D printer. Temperatures are °C, lengths mm, durations seconds, times RFC 3339 in UTC. Every error is application/problem+json (RFC 9457)."
+	config.Info.License = &huma.License{Name: "All rights reserved", Identifier: "LicenseRef-AllRightsReserved"}
+	config.Servers = []*huma.Server{{URL: "/", Description: "The host that serves this document"}}
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
+	config.CreateHooks = nil // no links to schemas in bodies
+	config.Transformers = []huma.Transformer{encode}
+	config.Formats = map[string]huma.Format{"application/json": encodedFormat, "json": encodedFormat}
+	config.DefaultFormat = "application/json"
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token": {Type: "http", Scheme: "bearer", Description: "A token with the scopes that the operation names"},
+	}
+	d := &Desk{Problems: NewProblems(log), guard: guard, api: humachi.New(r, config), router: r}
+	d.api.UseMiddleware(d.scoped)
+	return d
+}
+
+// version is that of the contract.
+const version = "1.1.0"
+
+// Mount mounts an area under the tag of its name.
+func (d *Desk) Mount(tag, about string, a Area) {
+	d.tag = tag
+	d.api.OpenAPI().Tags = append(d.api.OpenAPI().Tags, &huma.Tag{Name: tag, Description: about})
+	a.Mount(d)
+}
+
+// BodyWait is how long the first of a body may take.
+const BodyWait = 20 * time.Second
+
+// Op describes one call: what it needs and what it may answer besides success.
+func (d *Desk) Op(id, method, path, scope, summary string, errors ...int) huma.Operation {
+	return huma.Operation{
+		BodyReadTimeout: BodyWait,
+		OperationID:     id, Method: method, Path: path, Summary: summary, Tags: []string{d.tag},
+		Security: []map[string][]string{{"token": {scope}}},
+		Errors:   append([]int{http.StatusUnauthorized, http.StatusForbidden}, errors...),
+	}
+}
+
+// Answering gives a call another status than 200.
+func Answering(status int, op huma.Operation) huma.Operation {
+	op.DefaultStatus = status
+	return op
+}
+
+// Answer wraps what a call answers with.
+type Answer[T any] struct{ Body T }
+
+// Handle mounts a call. An error is answered with its problem.
+func Handle[In, Out any](d *Desk, op huma.Operation, f func(context.Context, *In) (*Out, error)) {
+	huma.Register(d.api, op, func(ctx context.Context, in *In) (*Out, error) {
+		out, err := f(ctx, in)
+		if err != nil {
+			return nil, d.Of(err)
+		}
+		return out, nil
+	})
+}
+
+// Show mounts a call that answers with a value.
+func Show[In, T any](d *Desk, op huma.Operation, f func(context.Context, *In) (T, error)) {
+	Handle(d, op, func(ctx context.Context, in *In) (*Answer[T], error) {
+		v, err := f(ctx, in)
+		return &Answer[T]{v}, err
+	})
+}
+
+// Do mounts a call that answers with nothing.
+func Do[In any](d *Desk, op huma.Operation, f func(context.Context, *In) error) {
+	Handle(d, op, func(ctx context.Context, in *In) (*struct{}, error) { return nil, f(ctx, in) })
+}
+
+// Raw mounts a handler that reads or writes bytes as they come, and describes it like
+// any other operation. Pattern is where the router mounts it, if that is not the path.
+func (d *Desk) Raw(op huma.Operation, pattern string, handler func(http.ResponseWriter, *http.Request) error) {
+	schema := d.Schema(api.Problem{})
+	for _, status := range op.Errors {
+		op.Responses[fmt.Sprint(status)] = &huma.Response{Description: http.StatusText(status), Content: map[string]*huma.MediaType{"application/problem+json": {Schema: schema}}}
+	}
+	d.api.OpenAPI().AddOperation(&op)
+	scope := op.Security[0]["token"][0]
+	if pattern == "" {
+		pattern = op.Path
+	}
+	d.router.MethodFunc(op.Method, pattern, func(w http.ResponseWriter, r *http.Request) {
+		err := error(nil)
+		if p := d.guard.Lacking(r.Context(), scope); p != nil {
+			err = p
+		} else {
+			err = handler(w, r)
+		}
+		if err != nil {
+			WriteProblem(w, d.Of(err))
+		}
+	})
+}
+
+// Lacking is the problem of a caller without the scope; nil: there is none.
+func (d *Desk) Lacking(ctx context.Context, scope string) *api.Problem {
+	return d.guard.Lacking(ctx, scope)
+}
+
+// Schema is the schema of a type of the contract, by an example.
+func (d *Desk) Schema(example any) *huma.Schema {
+	t := reflect.TypeOf(example)
+	return d.api.OpenAPI().Components.Schemas.Schema(t, true, t.Name())
+}
+
+// Document is the OpenAPI document as indented JSON.
+func (d *Desk) Document() ([]byte, error) {
+	b, err := json.MarshalIndent(d.api.OpenAPI(), "", "  ")
+	return append(b, '\n'), err
+}
+
+// Document is the area of the document itself.
+type Document struct{}
+
+// Mount mounts it.
+func (Document) Mount(d *Desk) {
+	type document struct {
+		ContentType string `header:"Content-Type"`
+		Body        []byte
+	}
+	Handle(d, d.Op("get-openapi", http.MethodGet, "/v1/openapi.json", Read, "This document"), func(context.Context, *struct{}) (*document, error) {
+		b, err := d.Document()
+		return &document{"application/json", b}, err
+	})
+}
+
+// scoped checks the scope that an operation asks for.
+func (d *Desk) scoped(ctx huma.Context, next func(huma.Context)) {
+	for _, scheme := range ctx.Operation().Security {
+		for _, scope := range scheme["token"] {
+			if p := d.guard.Lacking(ctx.Context(), scope); p != nil {
+				huma.WriteErr(d.api, ctx, p.Status, p.Title)
+				return
+			}
+		}
+	}
+	next(ctx)
+}

@@ -1,0 +1,117 @@
+package heat
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/host/heating"
+	"diathermon/internal/web/desk"
+	"diathermon/internal/web/guard"
+)
+
+// healthSpan is how far back a heater's health is told.
+const healthSpan = 180 * 24 * time.Hour
+
+func (a Area) mountHeaters(d *desk.Desk) {
+	desk.Show(d, d.Op("get-heat-models", http.MethodGet, "/v1/heat/models", desk.Read, "How the heaters behave, learned from the log, and how the ones that warm up will go on"),
+		func(ctx context.Context, _ *struct{}) (api.HeatModels, error) {
+			now, err := a.Host.Behaviour(ctx)
+			if err != nil {
+				return api.HeatModels{}, err
+			}
+			bench, err := a.Host.State(ctx)
+			if err != nil {
+				return api.HeatModels{}, err
+			}
+			out := api.HeatModels{Models: []api.HeatModel{}}
+			for _, h := range bench.Heaters {
+				out.Models = append(out.Models, modelOf(h, now.Models[h.Heater], now.Forecasts[h.Heater], a.PartOff))
+			}
+			return out, nil
+		})
+
+	desk.Show(d, d.Op("get-heat-health", http.MethodGet, "/v1/heat/{heater}/health", desk.Read, "How a heater has been doing: what changed, and every warm-up and hour of holding of the last half year", 404),
+		func(ctx context.Context, in *struct {
+			Heater string `path:"heater"`
+		}) (api.HeatHealth, error) {
+			h, err := heaterNamed(in.Heater)
+			if err != nil {
+				return api.HeatHealth{}, err
+			}
+			a.Settle(ctx)
+			now := time.Now()
+			episodes, err := a.Kept.Episodes(ctx, h, now.Add(-healthSpan))
+			if err != nil {
+				return api.HeatHealth{}, err
+			}
+			models, err := a.Host.Behaviour(ctx)
+			if err != nil {
+				return api.HeatHealth{}, err
+			}
+			out := api.HeatHealth{Heater: string(h), Findings: []api.HeatFinding{}, Episodes: []api.HeatEpisode{}}
+			for _, f := range heat.Findings(episodes, models.Models[h], now) {
+				out.Findings = append(out.Findings, api.HeatFinding{What: string(f.What), Worse: f.Worse, Text: f.Text})
+			}
+			for _, e := range episodes {
+				out.Episodes = append(out.Episodes, api.HeatEpisode{
+					Kind: string(e.Kind), At: e.At, TookSeconds: e.Took.Seconds(), Setpoint: e.Setpoint, From: e.From, Rise: e.Rise, Overshoot: e.Overshoot, Duty: e.Duty, Ripple: e.Ripple,
+				})
+			}
+			return out, nil
+		})
+
+	desk.Show(d, d.Op("list-alarms", http.MethodGet, "/v1/heat/alarms", desk.Read, "Alarms, the newest first"),
+		func(ctx context.Context, in *struct {
+			Waiting bool `query:"waiting" doc:"Only those that nobody has acknowledged"`
+			Limit   int  `query:"limit" default:"100" minimum:"1" maximum:"1000"`
+		}) (api.Alarms, error) {
+			if in.Waiting {
+				now, err := a.Host.Behaviour(ctx)
+				if err != nil {
+					return api.Alarms{}, err
+				}
+				out := AlarmsOf(now.Alarms)
+				return out, nil
+			}
+			a.Settle(ctx)
+			kept, err := a.Kept.Alarms(ctx, false, in.Limit)
+			if err != nil {
+				return api.Alarms{}, err
+			}
+			return AlarmsOf(kept), nil
+		})
+
+	desk.Show(d, d.Op("acknowledge-alarm", http.MethodPost, "/v1/heat/alarms/{id}/acknowledge", desk.Operate, "Say that a person has seen an alarm", 404),
+		func(ctx context.Context, in *struct {
+			ID string `path:"id"`
+		}) (api.Alarm, error) {
+			seen, err := a.Host.Acknowledge(ctx, in.ID, guard.Caller(ctx))
+			if err != nil {
+				return api.Alarm{}, err
+			}
+			return alarmOf(seen), nil
+		})
+}
+
+func modelOf(now heating.HeaterNow, m heat.Model, f heat.Forecast, partOff float64) api.HeatModel {
+	out := api.HeatModel{
+		Heater: string(now.Heater), Known: m.Known(), Dead: m.Dead.Seconds(), Hours: m.Seconds / 3600,
+		Rise: api.Estimate{Value: m.Rise, Error: m.RiseError}, Loss: api.Estimate{Value: m.Loss, Error: m.LossError},
+		FanLoss: api.Estimate{Value: m.FanLoss, Error: m.FanLossError}, Melt: api.Estimate{Value: m.Melt, Error: m.MeltError}, Ambient: api.Estimate{Value: m.Ambient, Error: m.AmbientError},
+	}
+	if !out.Known {
+		return out
+	}
+	out.Gain, out.TimeConstant = m.Gain(), m.TimeConstant().Seconds()
+	out.Curve, out.CurveStep = f.Curve, f.Step.Seconds()
+	if now.Heater == heat.Bed {
+		out.PartOffAt = partOff
+		if d, ok := m.Cooling(now.Actual, partOff); ok {
+			out.PartOff = leftSeconds(d)
+		}
+	}
+	return out
+}

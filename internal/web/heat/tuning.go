@@ -1,0 +1,69 @@
+package heat
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/host/heating"
+	"diathermon/internal/web/desk"
+)
+
+func (a Area) mountTuning(d *desk.Desk) {
+	tune := desk.Answering(http.StatusAccepted, d.Op("tune-heater", http.MethodPost, "/v1/heat/{heater}/tuning", desk.Operate, "Let the firmware tune a heater's PID; it takes minutes, in which the printer does nothing else", 404, 409, 422, 503))
+	desk.Show(d, tune, func(ctx context.Context, in *struct {
+		Heater string `path:"heater"`
+		Body   api.Tune
+	}) (api.Tuning, error) {
+		h, err := heaterNamed(in.Heater)
+		if err == nil {
+			err = a.Host.Tune(ctx, h, in.Body.Setpoint, in.Body.Cycles)
+		}
+		if err != nil {
+			return api.Tuning{}, err
+		}
+		return a.tuning(ctx)
+	})
+
+	desk.Show(d, d.Op("get-tuning", http.MethodGet, "/v1/heat/tuning", desk.Read, "How the last tuning stands, with how well its heater was held before and since", 404),
+		func(ctx context.Context, _ *struct{}) (api.Tuning, error) { return a.tuning(ctx) })
+
+	desk.Show(d, d.Op("apply-tuning", http.MethodPost, "/v1/heat/tuning/apply", desk.Keep, "Give the firmware the constants that were found", 404, 409, 503),
+		func(ctx context.Context, in *struct{ Body api.ApplyTuning }) (api.Tuning, error) {
+			if err := a.Host.ApplyTuning(ctx, in.Body.Save); err != nil {
+				return api.Tuning{}, err
+			}
+			return a.tuning(ctx)
+		})
+}
+
+// tuning is the last tuning as the contract tells it.
+func (a Area) tuning(ctx context.Context) (api.Tuning, error) {
+	t, err := a.Host.Tuning(ctx)
+	if err == nil && t == nil {
+		err = fmt.Errorf("%w: nothing has been tuned since the service started", heating.ErrTuning)
+	}
+	if err != nil {
+		return api.Tuning{}, err
+	}
+	out := api.Tuning{
+		Heater: string(t.Heater), Setpoint: t.Setpoint, Cycle: t.Cycle, Cycles: t.Cycles, Begun: t.Begun, Ended: api.Moment(t.Ended), Failed: t.Failed,
+		Found: t.Found, P: t.Result.P, I: t.Result.I, D: t.Result.D, Applied: t.Applied, Saved: t.Saved,
+	}
+	episodes, err := a.Kept.Episodes(ctx, t.Heater, t.Begun.Add(-healthSpan))
+	if err != nil {
+		return api.Tuning{}, err
+	}
+	for _, e := range episodes {
+		switch {
+		case e.Kind != heat.HoldingOn:
+		case e.At.Before(t.Begun):
+			out.RippleBefore = &e.Ripple
+		case t.Applied:
+			out.RippleAfter = &e.Ripple
+		}
+	}
+	return out, nil
+}

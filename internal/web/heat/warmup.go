@@ -1,0 +1,126 @@
+package heat
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/host/heating"
+	"diathermon/internal/web/desk"
+)
+
+func (a Area) mountWarmUps(d *desk.Desk) {
+	desk.Show(d, d.Op("list-warm-ups", http.MethodGet, "/v1/warm-ups", desk.Read, "The warm-ups that were made"),
+		func(ctx context.Context, _ *struct{}) (api.WarmUps, error) {
+			kept, err := a.WarmUps.WarmUps(ctx)
+			if err != nil {
+				return api.WarmUps{}, err
+			}
+			out := api.WarmUps{WarmUps: []api.WarmUp{}}
+			for _, w := range kept {
+				out.WarmUps = append(out.WarmUps, warmUpOf(w))
+			}
+			return out, nil
+		})
+
+	desk.Show(d, d.Op("put-warm-up", http.MethodPut, "/v1/warm-ups/{name}", desk.Operate, "Make a warm-up, or change one", 422),
+		func(ctx context.Context, in *struct {
+			Name string `path:"name"`
+			Body api.WarmUp
+		}) (api.WarmUp, error) {
+			in.Body.Name = cmp.Or(in.Body.Name, in.Name)
+			w, err := a.warmUp(in.Body)
+			if err == nil && w.Name != in.Name {
+				err = fmt.Errorf("%w: it is called %q in the address and %q in the body", heat.ErrWarmUp, in.Name, w.Name)
+			}
+			if err == nil {
+				err = a.WarmUps.PutWarmUp(ctx, w)
+			}
+			if err != nil {
+				return api.WarmUp{}, err
+			}
+			return warmUpOf(w), nil
+		})
+
+	desk.Do(d, d.Op("delete-warm-up", http.MethodDelete, "/v1/warm-ups/{name}", desk.Operate, "Forget a warm-up", 404),
+		func(ctx context.Context, in *struct {
+			Name string `path:"name"`
+		}) error {
+			return a.WarmUps.DeleteWarmUp(ctx, in.Name)
+		})
+
+	desk.Show(d, d.Op("begin-warm-up", http.MethodPost, "/v1/heat/warm-up", desk.Operate, "Begin a warm-up, in place of one that goes on; not while a run goes on", 404, 409, 422, 503),
+		func(ctx context.Context, in *struct{ Body api.BeginWarmUp }) (api.WarmingUp, error) {
+			w, err := a.chosenWarmUp(ctx, in.Body)
+			if err == nil {
+				err = a.Host.WarmUp(ctx, w)
+			}
+			if err != nil {
+				return api.WarmingUp{}, err
+			}
+			now, err := a.Host.State(ctx)
+			if err != nil || now.WarmUp == nil {
+				return api.WarmingUp{}, cmp.Or(err, run.ErrState)
+			}
+			return *WarmingUpOf(now.WarmUp), nil
+		})
+
+	desk.Do(d, d.Op("end-warm-up", http.MethodDelete, "/v1/heat/warm-up", desk.Operate, "Give up the warm-up that goes on; heaters stay as they are"),
+		func(ctx context.Context, _ *struct{}) error {
+			return a.Host.GiveUpWarmUp(ctx)
+		})
+
+	cool := desk.Answering(http.StatusNoContent, d.Op("cool", http.MethodPost, "/v1/heat/cool", desk.Operate, "Turn every heater off; not while a run needs its heat", 409, 503))
+	desk.Do(d, cool, func(ctx context.Context, _ *struct{}) error {
+		return a.Host.Cool(ctx)
+	})
+}
+
+// warmUp turns a warm-up of the contract into the core's, if this printer can do
+// it.
+func (a Area) warmUp(in api.WarmUp) (heat.WarmUp, error) {
+	w := heat.WarmUp{Name: in.Name, Order: heat.Order(cmp.Or(in.Order, string(heat.Together))), Soak: in.Soak, SoakFor: api.Seconds(in.SoakSeconds), Setpoints: map[heat.Heater]float64{}}
+	for name, setpoint := range in.Setpoints {
+		h, err := heaterNamed(name)
+		if err != nil {
+			return w, err
+		}
+		w.Setpoints[h] = setpoint
+	}
+	p := a.Printer
+	return w, w.Check(p.Heaters(), p.Limits)
+}
+
+// chosenWarmUp is the warm-up that a request is about.
+func (a Area) chosenWarmUp(ctx context.Context, in api.BeginWarmUp) (heat.WarmUp, error) {
+	given := 0
+	for _, is := range []bool{in.Name != "", in.File != "", in.WarmUp != nil} {
+		if is {
+			given++
+		}
+	}
+	switch {
+	case given != 1:
+		return heat.WarmUp{}, fmt.Errorf("%w: give one of name, file and warm_up; %d are there", heat.ErrWarmUp, given)
+	case in.WarmUp != nil:
+		in.WarmUp.Name = cmp.Or(in.WarmUp.Name, "warm-up")
+		return a.warmUp(*in.WarmUp)
+	case in.File != "":
+		f, err := a.Files.File(ctx, in.File)
+		return heating.WarmUpFor(f), err
+	}
+	kept, err := a.WarmUps.WarmUps(ctx)
+	if err != nil {
+		return heat.WarmUp{}, err
+	}
+	i := slices.IndexFunc(kept, func(w heat.WarmUp) bool { return w.Name == in.Name })
+	if i < 0 {
+		return heat.WarmUp{}, fmt.Errorf("%w: %q", heat.ErrNoWarmUp, in.Name)
+	}
+	return kept[i], nil
+}

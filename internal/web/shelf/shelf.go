@@ -1,0 +1,302 @@
+// Package shelf is the area of stored files: taking them in, listing them, saying what
+// they are.
+package shelf
+
+import (
+	"cmp"
+	"context"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"mime/multipart"
+	"net/http"
+	"net/url"
+	"os"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/machine"
+	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/stock"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/host/printing"
+	"diathermon/internal/shelf"
+	"diathermon/internal/web/desk"
+	"diathermon/internal/web/runs"
+)
+
+// Shelf is where files are stored.
+type Shelf interface {
+	Files(ctx context.Context) ([]toolpath.File, error)
+	File(ctx context.Context, name string) (toolpath.File, error)
+	Read(name string) (*os.File, error)
+	Store(ctx context.Context, a shelf.Arrival) (toolpath.File, shelf.Outcome, error)
+	Remove(ctx context.Context, name string) error
+}
+
+// Host is what prints them.
+type Host interface {
+	Preflight(ctx context.Context, f toolpath.File) ([]preflight.Check, error)
+	Start(ctx context.Context, file string, soak *heat.Soak) (printing.Now, error)
+}
+
+// Area is the area.
+type Area struct {
+	Printer machine.Printer
+	Shelf   Shelf
+	Host    Host
+
+	lacking func(ctx context.Context, scope string) *api.Problem
+	problem func(error) *api.Problem
+}
+
+// Mount mounts the area.
+func (a Area) Mount(d *desk.Desk) {
+	a.lacking, a.problem = d.Lacking, d.Of
+	d.Know(
+		desk.Kind{Err: shelf.ErrMissing, Status: http.StatusNotFound, Title: "there is no such file on the shelf"},
+		desk.Kind{Err: shelf.ErrChanged, Status: http.StatusConflict, Title: "the file was changed on the host's disk"},
+		desk.Kind{Err: shelf.ErrTaken, Status: http.StatusConflict, Title: "the name is taken"},
+		desk.Kind{Err: shelf.ErrName, Status: http.StatusBadRequest, Title: "this cannot be a file's name"},
+		desk.Kind{Err: shelf.ErrContent, Status: http.StatusUnprocessableEntity, Title: "this is not G-code"},
+		desk.Kind{Err: shelf.ErrShort, Status: http.StatusBadRequest, Title: "the file did not arrive whole"},
+		desk.Kind{Err: shelf.ErrLarge, Status: http.StatusRequestEntityTooLarge, Title: "the file is too large"},
+		desk.Kind{Err: shelf.ErrFull, Status: http.StatusInsufficientStorage, Title: "the disk is full"},
+	)
+	a.mountFiles(d)
+}
+
+// name is the input of a call about one file.
+type name struct {
+	Name string `path:"name" doc:"Name on the shelf"`
+}
+
+func (a Area) mountFiles(d *desk.Desk) {
+	a.upload(d, "put-file", http.MethodPut, "/v1/shelf/{name}", "/v1/shelf/*", "Store a file, sent as raw bytes", "application/octet-stream", a.putFile)
+	a.upload(d, "post-file", http.MethodPost, "/v1/shelf", "/v1/shelf", "Store a file, sent as a form; the part with a file name is taken, whatever it is called", "multipart/form-data", a.postFile)
+
+	desk.Show(d, d.Op("list-files", http.MethodGet, "/v1/shelf", desk.Read, "List the files on the shelf"),
+		func(ctx context.Context, _ *struct{}) (api.Shelf, error) {
+			files, err := a.Shelf.Files(ctx)
+			if err != nil {
+				return api.Shelf{}, err
+			}
+			out := api.Shelf{Files: make([]api.File, 0, len(files))}
+			for _, f := range files {
+				out.Files = append(out.Files, fileOf(f, a.Printer))
+			}
+			return out, nil
+		})
+
+	desk.Show(d, d.Op("get-file", http.MethodGet, "/v1/shelf/{name}", desk.Read, "What a file's moves amount to, and what stands between it and a start", 404),
+		func(ctx context.Context, in *name) (api.File, error) {
+			f, err := a.Shelf.File(ctx, in.Name)
+			if err != nil {
+				return api.File{}, err
+			}
+			out := fileOf(f, a.Printer)
+			checks, err := a.Host.Preflight(ctx, f)
+			if err != nil {
+				return api.File{}, err
+			}
+			out.Checks = runs.ChecksOf(checks)
+			return out, nil
+		})
+
+	remove := desk.Answering(http.StatusNoContent, d.Op("remove-file", http.MethodDelete, "/v1/shelf/{name}", desk.Keep, "Take a file off the shelf; not while it runs", 404, 409))
+	desk.Do(d, remove, func(ctx context.Context, in *name) error {
+		return a.Shelf.Remove(ctx, in.Name)
+	})
+
+	content := d.Op("get-file-content", http.MethodGet, "/v1/shelf/{name}/content", desk.Read, "A file's bytes, with Range and ETag", 404)
+	content.Responses = map[string]*huma.Response{
+		"200": {Description: "The bytes", Content: map[string]*huma.MediaType{"text/x-gcode": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
+		"206": {Description: "The range of the bytes that was asked for"},
+		"304": {Description: "They have not changed"},
+	}
+	content.Parameters = []*huma.Param{{Name: "name", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}}
+	d.Raw(content, "", a.content)
+}
+
+// upload describes and mounts one way to store a file.
+func (a Area) upload(d *desk.Desk, id, method, path, pattern, summary, media string, handler func(http.ResponseWriter, *http.Request) error) {
+	op := d.Op(id, method, path, desk.Send, summary, 400, 409, 413, 422, 507)
+	stored := &huma.Response{
+		Description: "Stored; with then=print also started, or why not",
+		Content:     map[string]*huma.MediaType{"application/json": {Schema: d.Schema(api.Stored{})}},
+		Headers:     map[string]*huma.Param{"Location": {Schema: &huma.Schema{Type: "string"}, Description: "Where the file is"}},
+	}
+	same := *stored
+	same.Description = "The same bytes were there already"
+	op.Responses = map[string]*huma.Response{"201": stored, "200": &same}
+	body := &huma.Schema{Type: "string", Format: "binary"}
+	if media == "multipart/form-data" {
+		body = &huma.Schema{Type: "object", Properties: map[string]*huma.Schema{"file": body}}
+	} else {
+		op.Parameters = append(op.Parameters, &huma.Param{Name: "name", In: "path", Required: true, Description: "Name on the shelf", Schema: &huma.Schema{Type: "string"}})
+	}
+	op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{media: {Schema: body}}}
+	op.Parameters = append(op.Parameters,
+		&huma.Param{Name: "replace", In: "query", Description: "Other bytes of the same name may go", Schema: &huma.Schema{Type: "boolean"}},
+		&huma.Param{Name: "then", In: "query", Description: "Start it once it is stored", Schema: &huma.Schema{Type: "string", Enum: []any{"print"}}},
+		&huma.Param{Name: "Content-Digest", In: "header", Description: "RFC 9530; a sha-256 in it is checked", Schema: &huma.Schema{Type: "string"}},
+	)
+	d.Raw(op, pattern, handler)
+}
+
+func (a Area) putFile(w http.ResponseWriter, r *http.Request) error {
+	// The name is the rest of the address as it was sent, so that a slash in it is
+	// seen and named, whether it was escaped or not.
+	_, raw, _ := strings.Cut(r.URL.EscapedPath(), "/v1/shelf/")
+	name, err := url.PathUnescape(raw)
+	if err != nil {
+		return fmt.Errorf("%w: %v", shelf.ErrName, err)
+	}
+	return a.store(w, r, shelf.Arrival{Name: name, Body: r.Body, Size: r.ContentLength}, func() []string { return nil })
+}
+
+func (a Area) postFile(w http.ResponseWriter, r *http.Request) error {
+	parts, err := r.MultipartReader()
+	if err != nil {
+		return &api.Problem{Status: http.StatusBadRequest, Title: "this is not a form with a file", Detail: "send multipart/form-data with one part that has a file name, or PUT the bytes to /v1/shelf/NAME"}
+	}
+	for {
+		part, err := parts.NextPart()
+		if errors.Is(err, io.EOF) {
+			return &api.Problem{Status: http.StatusBadRequest, Title: "there is no file in this form", Detail: "one part must have a file name"}
+		}
+		if err != nil {
+			return fmt.Errorf("%w: the form breaks off: %v", shelf.ErrShort, err)
+		}
+		if name := fileName(part.Header.Get("Content-Disposition")); name != "" {
+			return a.store(w, r, shelf.Arrival{Name: name, Body: part, Size: -1}, func() []string { return further(parts) })
+		}
+	}
+}
+
+// mostNamed is how many files of a form are named that were not taken.
+const mostNamed = 20
+
+// further returns the names of the files that come behind the one of a form that was
+// taken. A form that breaks off behind it takes nothing away from that.
+func further(parts *multipart.Reader) []string {
+	var names []string
+	for {
+		part, err := parts.NextPart()
+		if err != nil {
+			return names
+		}
+		if name := fileName(part.Header.Get("Content-Disposition")); name != "" && len(names) < mostNamed {
+			names = append(names, name)
+		}
+	}
+}
+
+// fileName reads the file name of a form's part as it was sent: what mime's own
+// reader would make of slashes is for the shelf to judge.
+func fileName(disposition string) string {
+	_, params, err := mime.ParseMediaType(disposition)
+	if err != nil {
+		return ""
+	}
+	return params["filename"]
+}
+
+// store takes an arrival in, starts it if that is asked for, and answers. Others
+// returns the names of what came with it and was not taken, once it is stored.
+func (a Area) store(w http.ResponseWriter, r *http.Request, in shelf.Arrival, others func() []string) error {
+	query := r.URL.Query()
+	in.Replace = query.Get("replace") == "true"
+	then := query.Get("then")
+	var err error
+	if in.SHA256, err = digest(r.Header.Get("Content-Digest")); err != nil {
+		return &api.Problem{Status: http.StatusBadRequest, Title: "the Content-Digest cannot be read", Detail: err.Error()}
+	}
+	if then != "" && then != "print" {
+		return &api.Problem{Status: http.StatusBadRequest, Title: fmt.Sprintf("then=%s is not known", then), Detail: "use then=print, or leave it out"}
+	}
+	if then == "print" {
+		if p := a.lacking(r.Context(), desk.Start); p != nil {
+			return p
+		}
+	}
+	f, outcome, err := a.Shelf.Store(r.Context(), in)
+	if err != nil {
+		return err
+	}
+	out := api.Stored{File: fileOf(f, a.Printer), Outcome: string(outcome), NotTaken: others()}
+	status := http.StatusCreated
+	if outcome == shelf.Same {
+		status = http.StatusOK
+	}
+	if then == "print" {
+		now, err := a.Host.Start(r.Context(), f.Name, nil)
+		if err != nil {
+			out.Not = a.problem(err)
+		} else {
+			begun := runs.NowOf(now)
+			out.Run = &begun
+		}
+	}
+	w.Header().Set("Location", "/v1/shelf/"+url.PathEscape(f.Name))
+	desk.WriteJSON(w, status, "application/json", out)
+	return nil
+}
+
+// digest reads the sha-256 of a Content-Digest field (RFC 9530); nil if it has
+// none.
+func digest(field string) ([]byte, error) {
+	for item := range strings.SplitSeq(field, ",") {
+		if value, ok := strings.CutPrefix(strings.TrimSpace(item), "sha-256="); ok {
+			sum, err := base64.StdEncoding.DecodeString(strings.Trim(value, ":"))
+			if err != nil || len(sum) != 32 {
+				return nil, errors.New("it should look like sha-256=:BASE64: with 32 bytes in it")
+			}
+			return sum, nil
+		}
+	}
+	return nil, nil
+}
+
+func (a Area) content(w http.ResponseWriter, r *http.Request) error {
+	name, err := url.PathUnescape(chi.URLParam(r, "name"))
+	if err != nil {
+		name = chi.URLParam(r, "name")
+	}
+	f, err := a.Shelf.File(r.Context(), name)
+	if err != nil {
+		return err
+	}
+	body, err := a.Shelf.Read(f.Name)
+	if err != nil {
+		return err
+	}
+	defer body.Close()
+	w.Header().Set("ETag", `"`+f.SHA256+`"`)
+	w.Header().Set("Content-Type", "text/x-gcode; charset=utf-8")
+	w.Header().Set("Content-Disposition", cmp.Or(mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}), "attachment"))
+	http.ServeContent(w, r, f.Name, f.Stored, body)
+	return nil
+}
+
+func fileOf(f toolpath.File, p machine.Printer) api.File {
+	out := api.File{
+		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(),
+		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
+		FilamentMM: f.Filament, FilamentG: stock.Mass(f.Filament, p.Filament, p.Density),
+		DurationSeconds: f.Duration.Seconds(), Setpoints: map[string]float64{},
+	}
+	if !f.Extent.Empty {
+		out.Extent = &api.Extent{Min: f.Extent.Min, Max: f.Extent.Max}
+	}
+	for h, v := range f.Setpoints {
+		out.Setpoints[string(h)] = v
+	}
+	return out
+}
