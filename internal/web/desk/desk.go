@@ -13,6 +13,7 @@ import (
 	"log/slog"
 	"net/http"
 	"reflect"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -57,6 +58,7 @@ type Desk struct {
 func New(r chi.Router, guard Guard, log *slog.Logger) *Desk {
 	config := huma.DefaultConfig("Diathermon", version)
 	config.Info.Description = "The print host of one 3D printer. Temperatures are °C, lengths mm, durations seconds, times RFC 3339 in UTC. Every error is application/problem+json (RFC 9457)."
+	config.Info.Contact = &huma.Contact{Name: "Whoever keeps this host"}
 	config.Info.License = &huma.License{Name: "All rights reserved", Identifier: "LicenseRef-AllRightsReserved"}
 	config.Servers = []*huma.Server{{URL: "/", Description: "The host that serves this document"}}
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
@@ -89,10 +91,18 @@ const BodyWait = 20 * time.Second
 func (d *Desk) Op(id, method, path, scope, summary string, errors ...int) huma.Operation {
 	return huma.Operation{
 		BodyReadTimeout: BodyWait,
-		OperationID:     id, Method: method, Path: path, Summary: summary, Tags: []string{d.tag},
+		OperationID:     id, Method: method, Path: path, Summary: brief(summary), Description: summary + ".", Tags: []string{d.tag},
 		Security: []map[string][]string{{"token": {scope}}},
 		Errors:   append([]int{http.StatusUnauthorized, http.StatusForbidden}, errors...),
 	}
+}
+
+// brief is the first clause of a sentence.
+func brief(sentence string) string {
+	if i := strings.IndexAny(sentence, ";:,"); i > 0 {
+		return sentence[:i]
+	}
+	return sentence
 }
 
 // Answering gives a call another status than 200.
