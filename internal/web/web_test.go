@@ -2,14 +2,21 @@ package web
 
 import (
 	"bytes"
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
 	"io"
 	"log/slog"
 	"math"
 	"net/http"
 	"net/http/httptest"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
+	"diathermon/internal/core/access"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/guard"
 )
@@ -59,5 +66,88 @@ func TestAnAnswerThatPanicsInItsMiddleIsBrokenOff(t *testing.T) {
 	s.recover(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { panic("before it began") })).ServeHTTP(w, httptest.NewRequest("GET", "/", nil))
 	if w.Code != http.StatusInternalServerError {
 		t.Errorf("before it began: %d", w.Code)
+	}
+}
+
+// names are tokens by what they may do, in memory.
+type names map[string]access.Token
+
+func (n names) Tokens(context.Context) (out []access.Token, _ error) {
+	for _, t := range n {
+		out = append(out, t)
+	}
+	return out, nil
+}
+func (n names) PutToken(context.Context, access.Token) error { return nil }
+func (n names) DeleteToken(_ context.Context, id string) error {
+	delete(n, id)
+	return nil
+}
+
+func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
+	text, err := Document()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var d struct {
+		Paths map[string]map[string]struct {
+			OperationID string
+			Security    []map[string][]string
+		}
+	}
+	if err := json.Unmarshal(text, &d); err != nil {
+		t.Fatal(err)
+	}
+	scopes := []string{desk.Read, desk.Send, desk.Start, desk.Operate, desk.Keep}
+	kept := names{}
+	for _, lacking := range scopes {
+		may := slices.DeleteFunc(slices.Clone(scopes), func(s string) bool { return s == lacking })
+		hash := sha256.Sum256([]byte("all-but-" + lacking))
+		kept[lacking] = access.Token{ID: lacking, Name: lacking, Hash: hash[:], Scopes: strings.Join(may, " ")}
+	}
+	old := sha256.Sum256([]byte("too-old"))
+	yesterday := time.Now().Add(-24 * time.Hour)
+	log := slog.New(slog.DiscardHandler)
+	door, err := guard.NewAccess(t.Context(), kept, 8437, log)
+	if err != nil {
+		t.Fatal(err)
+	}
+	kept["old"] = access.Token{ID: "old", Hash: old[:], Scopes: strings.Join(scopes, " "), Expires: &yesterday}
+	if _, err := guard.NewAccess(t.Context(), kept, 8437, log); err != nil || kept["old"].ID != "" {
+		t.Errorf("a token that is too old is kept (%v)", err)
+	}
+	h := (&Server{Access: door, Logger: log}).Handler()
+	ask := func(method, path, token string) int {
+		r := httptest.NewRequest(method, path, nil)
+		r.Header.Set("Authorization", "Bearer "+token)
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		return w.Code
+	}
+	want := map[string]string{ // what changes something; everything else is read
+		"put-file": desk.Send, "post-file": desk.Send, "remove-file": desk.Keep, "apply-tuning": desk.Keep, "start-run": desk.Start, "pick-up-run": desk.Start,
+		"hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "halt": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
+		"begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
+		"say": desk.Operate, "measure-wire": desk.Operate,
+	}
+	looked := 0
+	for path, operations := range d.Paths {
+		for method, op := range operations {
+			looked++
+			scope := cmp.Or(want[op.OperationID], desk.Read)
+			if named := op.Security[0]["token"]; !slices.Equal(named, []string{scope}) {
+				t.Errorf("%s names the scopes %q, want %q", op.OperationID, named, scope)
+			}
+			address := strings.NewReplacer("{name}", "x", "{id}", "x", "{heater}", "bed").Replace(path)
+			if got := ask(strings.ToUpper(method), address, "all-but-"+scope); got != http.StatusForbidden {
+				t.Errorf("%s with a token that may all but %s: %d", op.OperationID, scope, got)
+			}
+			if got := ask(strings.ToUpper(method), address, "too-old"); got != http.StatusUnauthorized {
+				t.Errorf("%s with no good token: %d", op.OperationID, got)
+			}
+		}
+	}
+	if looked < 40 || ask("GET", "/v1/openapi.json", "all-but-"+desk.Keep) != http.StatusOK {
+		t.Errorf("%d operations", looked)
 	}
 }

@@ -64,8 +64,8 @@ func (p *Problems) Of(err error) *api.Problem {
 	}
 	for _, k := range p.kinds {
 		if errors.Is(err, k.Err) {
-			// The text repeats what kind of error it is, which the title says already.
-			detail := strings.TrimPrefix(strings.TrimPrefix(err.Error(), k.Err.Error()), ": ")
+			detail := strings.TrimPrefix(err.Error()+": ", k.Err.Error()+": ") // which the title says already
+			detail = strings.TrimSuffix(detail, ": ")
 			return &api.Problem{Status: k.Status, Title: k.Title, Detail: detail}
 		}
 	}

@@ -3,6 +3,7 @@ package guard
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -281,4 +282,50 @@ func TestGuessingIsSlowAndTheOwnerIsNotLockedOut(t *testing.T) {
 	if w := d.pair(d.access.Code(), "the owner's laptop"); w.Code != http.StatusCreated {
 		t.Errorf("the owner with the right code from the same address: %d %s", w.Code, w.Body)
 	}
+}
+
+func TestASessionEndsByItself(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		d := newEntrance(t)
+		in := d.ask("POST", "/sign-in", url.Values{"code": {d.access.Code()}}.Encode(), "Content-Type", "application/x-www-form-urlencoded")
+		cookie := in.Result().Cookies()[0]
+		if !cookie.HttpOnly || cookie.SameSite != http.SameSiteStrictMode || !strings.HasSuffix(cookie.Name, "-8437") {
+			t.Errorf("its cookie is %v", cookie)
+		}
+		time.Sleep(sessionLife - time.Minute)
+		if !d.good(cookie.Value) || !d.good(d.keeper) {
+			t.Error("it ended too early")
+		}
+		h, _ := d.access.find(cookie.Value)
+		ctx := context.WithValue(t.Context(), holderKey{}, h)
+		if Expired(ctx) {
+			t.Error("its streams end too early")
+		}
+		time.Sleep(2 * time.Minute)
+		if d.good(cookie.Value) || !Expired(ctx) {
+			t.Error("it is good still")
+		}
+		if !d.good(d.keeper) {
+			t.Error("the keeper's token ended, too")
+		}
+	})
+}
+
+func TestACodeIsGoodOnceAndForADay(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		d := newEntrance(t)
+		code, old := d.access.Code(), d.access.Code()
+		if d.pair(code, "slicer").Code != http.StatusCreated || d.pair(code, "slicer").Code != http.StatusUnauthorized {
+			t.Error("a code was good twice, or never")
+		}
+		time.Sleep(codeLife + time.Second)
+		if d.pair(old, "slicer").Code != http.StatusUnauthorized {
+			t.Error("a code of yesterday was good")
+		}
+		hash := sha256.Sum256([]byte("reader"))
+		d.access.byHash[hash] = &holder{Token: access.Token{Name: "reader", Hash: hash[:], Scopes: desk.Read + " " + desk.Operate}}
+		if d.pair("reader", "slicer").Code != http.StatusUnauthorized {
+			t.Error("a token that may not do everything made one that may")
+		}
+	})
 }

@@ -1,0 +1,181 @@
+package shelf_test
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/base64"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"testing"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/machine"
+	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/host/printing"
+	"diathermon/internal/shelf"
+	"diathermon/internal/web/desk"
+	"diathermon/internal/web/runs"
+	area "diathermon/internal/web/shelf"
+	"diathermon/internal/web/webtest"
+)
+
+// board is a shelf in memory that takes everything, and the host that prints it.
+type board struct {
+	dir     string
+	arrived []shelf.Arrival
+	bytes   []string
+	outcome shelf.Outcome
+	refuse  error
+	started []string
+	blocked error
+}
+
+func (b *board) Files(context.Context) ([]toolpath.File, error) {
+	return []toolpath.File{{Name: "cap.gcode"}, {Name: "knob.gcode"}}, nil
+}
+func (b *board) File(_ context.Context, name string) (toolpath.File, error) {
+	if name != "cap.gcode" {
+		return toolpath.File{}, fmt.Errorf("%w: %q", shelf.ErrMissing, name)
+	}
+	return toolpath.File{Name: name, SHA256: "abc", Summary: toolpath.Summary{Filament: 1000, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}}, nil
+}
+func (b *board) Read(name string) (*os.File, error) { return os.Open(filepath.Join(b.dir, name)) }
+func (b *board) Store(_ context.Context, a shelf.Arrival) (toolpath.File, shelf.Outcome, error) {
+	all, err := io.ReadAll(a.Body)
+	if err != nil || b.refuse != nil {
+		return toolpath.File{}, "", fmt.Errorf("%w: the disk", b.refuse)
+	}
+	b.arrived, b.bytes = append(b.arrived, a), append(b.bytes, string(all))
+	return toolpath.File{Name: a.Name}, b.outcome, nil
+}
+func (b *board) Remove(_ context.Context, name string) error {
+	_, err := b.File(nil, name)
+	return err
+}
+func (b *board) Preflight(context.Context, toolpath.File) ([]preflight.Check, error) {
+	return []preflight.Check{{Level: preflight.Warn, Title: "look at the bed", Do: "look"}}, nil
+}
+func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.Now, error) {
+	b.started = append(b.started, file)
+	return printing.Now{Record: run.Record{ID: "r1", File: file, State: run.Waiting}}, b.blocked
+}
+
+func mount(t *testing.T, lacks string, b *board) *webtest.Caller {
+	b.dir = t.TempDir()
+	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24}, Shelf: b, Host: b}, runs.Area{})
+}
+
+func TestBytesArriveUnderTheNameThatWasSent(t *testing.T) {
+	b := &board{outcome: shelf.Created}
+	c := mount(t, "", b)
+	for path, want := range map[string]string{"/v1/shelf/cap%20one.gcode": "cap one.gcode", "/v1/shelf/a%2Fb.gcode": "a/b.gcode", "/v1/shelf/..%2f..%2fetc": "../../etc", "/v1/shelf/a/b.gcode": "a/b.gcode"} {
+		var stored api.Stored
+		w := c.Call("PUT", path+"?replace=true", "G28\n", &stored)
+		last := b.arrived[len(b.arrived)-1]
+		if w.Code != http.StatusCreated || last.Name != want || !last.Replace || last.Size != 4 || b.bytes[len(b.bytes)-1] != "G28\n" {
+			t.Errorf("%s: %d, %+v", path, w.Code, last)
+		}
+	}
+	if w := c.Call("PUT", "/v1/shelf/x.gcode", "G28\n", nil); w.Header().Get("Location") != "/v1/shelf/x.gcode" || b.arrived[len(b.arrived)-1].Replace {
+		t.Errorf("its place is %q, and other bytes of its name may go: %v", w.Header().Get("Location"), b.arrived[len(b.arrived)-1].Replace)
+	}
+	b.outcome = shelf.Same
+	if w := c.Call("PUT", "/v1/shelf/x.gcode", "G28\n", nil); w.Code != http.StatusOK {
+		t.Errorf("the same bytes again: %d", w.Code)
+	}
+	for err, status := range map[error]int{shelf.ErrFull: 507, shelf.ErrLarge: 413, shelf.ErrShort: 400, shelf.ErrTaken: 409, shelf.ErrContent: 422} {
+		b.refuse = err
+		if w := c.Call("PUT", "/v1/shelf/x.gcode", "G28\n", nil); w.Code != status {
+			t.Errorf("%v: %d, want %d", err, w.Code, status)
+		}
+	}
+}
+
+func TestAFormsFileIsTakenWhateverItsPartIsCalled(t *testing.T) {
+	b := &board{outcome: shelf.Created}
+	c := mount(t, "", b)
+	form := func(parts ...string) string {
+		out := ""
+		for _, p := range parts {
+			out += "--x\r\nContent-Disposition: form-data; " + p + "\r\n"
+		}
+		return out + "--x--\r\n"
+	}
+	const header = "multipart/form-data; boundary=x"
+	var stored api.Stored
+	w := c.Call("POST", "/v1/shelf", form("name=\"note\"\r\n\r\nhello", "name=\"anything\"; filename=\"cap.gcode\"\r\n\r\nG28\n", "name=\"second\"; filename=\"knob.gcode\"\r\n\r\nG1"), &stored, "Content-Type", header)
+	if w.Code != http.StatusCreated || b.arrived[0].Name != "cap.gcode" || b.bytes[0] != "G28\n" || !slices.Equal(stored.NotTaken, []string{"knob.gcode"}) {
+		t.Errorf("%d %s: %+v", w.Code, w.Body, b.arrived)
+	}
+	c.Refused("POST", "/v1/shelf", form("name=\"note\"\r\n\r\nhello"), 400, "there is no file in this form", "Content-Type", header)
+	c.Refused("POST", "/v1/shelf", "--x\r\nContent-Dis", 400, "the file did not arrive whole", "Content-Type", header)
+	c.Refused("POST", "/v1/shelf", "G28", 400, "this is not a form with a file")
+}
+
+func TestADigestThatIsSentIsHandedOn(t *testing.T) {
+	b := &board{outcome: shelf.Created}
+	c := mount(t, "", b)
+	sum := sha256.Sum256([]byte("G28\n"))
+	c.Call("PUT", "/v1/shelf/x.gcode", "G28\n", nil, "Content-Digest", "md5=:AAAA:, sha-256=:"+base64.StdEncoding.EncodeToString(sum[:])+":")
+	if !slices.Equal(b.arrived[0].SHA256, sum[:]) {
+		t.Errorf("%x arrived, want %x", b.arrived[0].SHA256, sum)
+	}
+	for _, bad := range []string{"sha-256=:AAAA:", "sha-256=:!:", "sha-256="} {
+		c.Refused("PUT", "/v1/shelf/x.gcode", "G28\n", 400, "the Content-Digest cannot be read", "Content-Digest", bad)
+	}
+	if len(b.arrived) != 1 {
+		t.Error("bytes with a digest that cannot be read were stored")
+	}
+}
+
+func TestAFileIsStartedOnlyByThoseWhoMay(t *testing.T) {
+	b := &board{outcome: shelf.Created}
+	c := mount(t, desk.Start, b)
+	c.Refused("PUT", "/v1/shelf/x.gcode?then=print", "G28\n", 403, "this token may not do that")
+	c.Refused("PUT", "/v1/shelf/x.gcode?then=hope", "G28\n", 400, "then=hope is not known")
+	if len(b.arrived)+len(b.started) != 0 {
+		t.Errorf("%d stored, %d started", len(b.arrived), len(b.started))
+	}
+	c = mount(t, "", b)
+	var stored api.Stored
+	if c.Call("PUT", "/v1/shelf/x.gcode?then=print", "G28\n", &stored); stored.Run == nil || stored.Run.ID != "r1" || !slices.Equal(b.started, []string{"x.gcode"}) {
+		t.Errorf("%+v, started %q", stored, b.started)
+	}
+	b.blocked = &printing.BlockedError{Checks: []preflight.Check{{Level: preflight.Block, Title: "it does not fit"}}}
+	stored = api.Stored{}
+	if w := c.Call("PUT", "/v1/shelf/y.gcode?then=print", "G28\n", &stored); w.Code != http.StatusCreated || stored.Run != nil || stored.Not == nil || stored.Not.Detail != "it does not fit" || len(stored.Not.Checks) != 1 {
+		t.Errorf("stored and not started: %d %+v", w.Code, stored)
+	}
+}
+
+func TestAFileSaysWhatItIs(t *testing.T) {
+	b := &board{}
+	c := mount(t, "", b)
+	var f api.File
+	if c.Call("GET", "/v1/shelf/cap.gcode", "", &f); len(f.Checks) != 1 || f.Setpoints["bed"] != 60 || f.FilamentG < 2.98 || f.FilamentG > 2.99 || f.Extent != nil && f.Extent.Max[0] != 0 {
+		t.Errorf("%+v", f) // a metre of 1.75 mm at 1.24 g/cm³ is 2.983 g
+	}
+	p := c.Refused("GET", "/v1/shelf/gone.gcode", "", 404, "there is no such file on the shelf")
+	if p.Detail != `"gone.gcode"` {
+		t.Errorf("the detail is %s", p.Detail)
+	}
+	c.Refused("DELETE", "/v1/shelf/gone.gcode", "", 404, "there is no such file on the shelf")
+	if w := c.Call("DELETE", "/v1/shelf/cap.gcode", "", nil); w.Code != http.StatusNoContent {
+		t.Errorf("removed: %d", w.Code)
+	}
+	os.WriteFile(filepath.Join(b.dir, "cap.gcode"), []byte("G28\nG1 X1\n"), 0o600)
+	w := c.Call("GET", "/v1/shelf/cap.gcode/content", "", nil, "Range", "bytes=4-5")
+	if w.Code != http.StatusPartialContent || w.Body.String() != "G1" || w.Header().Get("ETag") != `"abc"` {
+		t.Errorf("%d %q, ETag %s", w.Code, w.Body, w.Header().Get("ETag"))
+	}
+	if w := c.Call("GET", "/v1/shelf/cap.gcode/content", "", nil, "If-None-Match", `"abc"`); w.Code != http.StatusNotModified {
+		t.Errorf("asked for again: %d", w.Code)
+	}
+}
