@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
@@ -46,52 +47,45 @@ func Asked(l *gcode.Line, tool int) []Asking {
 		return nil
 	}
 	var out []Asking
-	ask := func(h heat.Heater, letters string) {
-		highest, given := math.Inf(-1), false
-		for _, letter := range []byte(letters) {
-			if v, ok := l.Value(letter); ok {
-				highest, given = max(highest, v), true
-			}
+	code := l.Code()
+	for _, p := range code.Setpoints() {
+		v, given := l.Value(p.Letter)
+		if !given {
+			continue
 		}
-		if given {
-			out = append(out, Asking{h, highest})
-		}
-	}
-	of := func(letters string) heat.Heater { // the nozzle of the tool that one of these words names
-		for _, letter := range []byte(letters) {
-			if t, ok := l.Value(letter); ok && t >= 0 && t < 16 {
-				return heat.NozzleOf(int(t))
-			}
-		}
-		return heat.NozzleOf(tool)
-	}
-	switch {
-	case l.Is('M', 104), l.Is('M', 109):
-		ask(of("T"), "SRB") // B: the highest of a setpoint that follows the flow
-	case l.Is('G', 10), l.Is('M', 568):
-		ask(of("PT"), "SR")
-	case l.Is('M', 140), l.Is('M', 190):
-		ask(heat.Bed, "SR")
-	case l.Is('M', 141), l.Is('M', 191):
-		ask(heat.Chamber, "SR")
-	case l.Is('G', 26), l.Is('M', 145):
-		ask(of("T"), "H")
-		ask(heat.Bed, "B")
-		ask(heat.Chamber, "C")
-	case l.Is('M', 303):
-		e, given := l.Value('E')
-		switch {
-		case l.Has('H'): // which numbers heaters have is the firmware's own
-			ask("", "S")
-		case given && e == -1:
-			ask(heat.Bed, "S")
-		case given && e == -2:
-			ask(heat.Chamber, "S")
-		default:
-			ask(of("ET"), "S")
+		h := meant(l, code, p.Of, tool)
+		if i := slices.IndexFunc(out, func(a Asking) bool { return a.Heater == h }); i >= 0 {
+			out[i].Setpoint = max(out[i].Setpoint, v)
+		} else {
+			out = append(out, Asking{h, v})
 		}
 	}
 	return out
+}
+
+// meant is the heater that a line's setpoint is for; empty: any of them.
+func meant(l *gcode.Line, code gcode.Code, of gcode.Target, tool int) heat.Heater {
+	switch of {
+	case gcode.Bed:
+		return heat.Bed
+	case gcode.Chamber:
+		return heat.Chamber
+	case gcode.Anywhere: // M303
+		switch e, given := l.Value('E'); {
+		case l.Has('H'): // which numbers heaters have is the firmware's own
+			return ""
+		case given && e == -1:
+			return heat.Bed
+		case given && e == -2:
+			return heat.Chamber
+		}
+	}
+	for _, letter := range []byte(code.Tools()) {
+		if t, ok := l.Value(letter); ok && t >= 0 && t < 16 {
+			return heat.NozzleOf(int(t))
+		}
+	}
+	return heat.NozzleOf(tool)
 }
 
 // Check says why a setpoint may not be given, or nil.

@@ -25,6 +25,7 @@ type Traits uint32
 const (
 	Known     Traits = 1 << iota // it is in the catalogue
 	Heats                        // gives a heater a setpoint, or lets it heat
+	Gives                        // gives one heater its setpoint and nothing else: S, or R where that is more
 	Awaits                       // waits until a heater is there: behind it nothing is said that needs the heat
 	Moves                        // moves an axis, or what moves mean afterwards
 	Counts                       // changes the count of lines, or where lines go
@@ -32,6 +33,7 @@ const (
 	Sets                         // changes a setting until the next restart
 	Stops                        // stops the firmware or what it does, at once
 	Pauses                       // waits for a person
+	Yields                       // a host can wait in its place, unless a parameter says what it waits for
 	Prints                       // starts a file or a list of commands that the host has not read
 	Slow                         // is acknowledged only when it is done, which may take minutes
 	Aside                        // may be said while a run goes on: it changes heat, fan, speed or flow, asks, or shows
@@ -93,8 +95,8 @@ var commands = map[Code]Meaning{
 	{'G', 91, 0}: {Moves, "takes coordinates as relative"},
 	{'G', 92, 0}: {Moves, "redefines the place"},
 
-	{'M', 0, 0}:   {Pauses | Slow | Text, "waits for a person"},
-	{'M', 1, 0}:   {Pauses | Slow | Text, "waits for a person"},
+	{'M', 0, 0}:   {Pauses | Yields | Slow | Text, "waits for a person"},
+	{'M', 1, 0}:   {Pauses | Yields | Slow | Text, "waits for a person"},
 	{'M', 16, 0}:  {Known | Text, "checks the printer's name"},
 	{'M', 17, 0}:  {Moves, "switches the motors on"},
 	{'M', 18, 0}:  {Moves | Unsettles, "switches the motors off"},
@@ -103,7 +105,7 @@ var commands = map[Code]Meaning{
 	{'M', 22, 0}:  {Sets, "closes the printer's own card"},
 	{'M', 23, 0}:  {Prints | Text | Stranger, "opens a file on the printer's own card"},
 	{'M', 24, 0}:  {Prints | Unsettles | Stranger | Ruins, "prints a file from the printer's own card"},
-	{'M', 25, 0}:  {Pauses, "pauses"},
+	{'M', 25, 0}:  {Pauses | Yields, "pauses"},
 	{'M', 26, 0}:  {Prints | Stranger, "moves about in a file on the printer's own card"},
 	{'M', 27, 0}:  {Known, "asks how far a file on the printer's own card has come"},
 	{'M', 28, 0}:  {Counts | Text | Stranger | Ruins, "writes everything that follows into a file instead of carrying it out"},
@@ -128,12 +130,12 @@ var commands = map[Code]Meaning{
 	{'M', 85, 0}:  {Sets, "sets after how long the printer turns itself off"},
 	{'M', 92, 0}:  {Sets | Moves | Unsettles | Stranger, "changes the steps for a millimetre"},
 	{'M', 98, 0}:  {Prints | Text | Unsettles | Stranger, "runs a list of commands that this host has not read"},
-	{'M', 104, 0}: {Heats | Aside, "sets the nozzle's setpoint"},
+	{'M', 104, 0}: {Heats | Gives | Aside, "sets the nozzle's setpoint"},
 	{'M', 105, 0}: {Known | Aside, "asks for the temperatures"},
 	{'M', 106, 0}: {Known | Aside, "sets a fan"},
 	{'M', 107, 0}: {Known | Aside, "turns a fan off"},
 	{'M', 108, 0}: {Stops, "breaks off a wait"},
-	{'M', 109, 0}: {Heats | Awaits | Slow, "sets the nozzle's setpoint and waits for it"},
+	{'M', 109, 0}: {Heats | Gives | Awaits | Slow, "sets the nozzle's setpoint and waits for it"},
 	{'M', 110, 0}: {Counts | Stranger | Ruins, "sets the line number, which this host keeps"},
 	{'M', 111, 0}: {Sets, "sets what the firmware tells of itself"},
 	{'M', 112, 0}: {Stops | Unsettles | Stranger | Ruins, "is the emergency stop"},
@@ -145,8 +147,8 @@ var commands = map[Code]Meaning{
 	{'M', 118, 0}: {Known | Aside | Text, "says a message"},
 	{'M', 119, 0}: {Known | Aside, "asks for the endstops"},
 	{'M', 125, 0}: {Moves | Pauses | Slow, "parks the nozzle and waits"},
-	{'M', 140, 0}: {Heats | Aside, "sets the bed's setpoint"},
-	{'M', 141, 0}: {Heats | Aside, "sets the chamber's setpoint"},
+	{'M', 140, 0}: {Heats | Gives | Aside, "sets the bed's setpoint"},
+	{'M', 141, 0}: {Heats | Gives | Aside, "sets the chamber's setpoint"},
 	{'M', 143, 0}: {Sets | Heats | Stranger, "sets the highest temperature"},
 	{'M', 144, 0}: {Heats | Sets, "puts the bed to its standby temperature"},
 	{'M', 145, 0}: {Sets | Heats, "sets the preheat temperatures"},
@@ -154,8 +156,8 @@ var commands = map[Code]Meaning{
 	{'M', 150, 0}: {Known | Aside, "sets a light"},
 	{'M', 154, 0}: {Known | Aside, "sets how often the place is reported"},
 	{'M', 155, 0}: {Known | Aside, "sets how often the temperatures are reported"},
-	{'M', 190, 0}: {Heats | Awaits | Slow, "sets the bed's setpoint and waits for it"},
-	{'M', 191, 0}: {Heats | Awaits | Slow, "sets the chamber's setpoint and waits for it"},
+	{'M', 190, 0}: {Heats | Gives | Awaits | Slow, "sets the bed's setpoint and waits for it"},
+	{'M', 191, 0}: {Heats | Gives | Awaits | Slow, "sets the chamber's setpoint and waits for it"},
 	{'M', 192, 0}: {Awaits | Slow | Heats, "waits for the probe's temperature"},
 	{'M', 200, 0}: {Sets | Moves, "sets the filament's diameter, so that E is a volume"},
 	{'M', 201, 0}: {Sets | Moves, "sets the highest accelerations"},
@@ -169,7 +171,7 @@ var commands = map[Code]Meaning{
 	{'M', 218, 0}: {Sets | Moves, "sets a tool's offset"},
 	{'M', 220, 0}: {Known | Aside, "sets the speed"},
 	{'M', 221, 0}: {Known | Aside, "sets the flow"},
-	{'M', 226, 0}: {Pauses | Slow, "waits for a pin or a person"},
+	{'M', 226, 0}: {Pauses | Yields | Slow, "waits for a pin or a person"},
 	{'M', 280, 0}: {Moves, "moves a servo"},
 	{'M', 290, 0}: {Known | Aside, "moves the first layer's height a little"},
 	{'M', 300, 0}: {Known | Aside, "plays a tone"},

@@ -100,19 +100,21 @@ func Setpoint(l *gcode.Line, tool int) (heat.Heater, float64, bool) {
 	if l.Letter != 'M' {
 		return "", 0, false
 	}
-	h := heat.Heater("")
-	switch l.Number {
-	case 104, 109:
+	code := l.Code()
+	if code.Traits()&gcode.Gives == 0 {
+		return "", 0, false
+	}
+	var h heat.Heater
+	switch code.Setpoints()[0].Of {
+	case gcode.Bed:
+		h = heat.Bed
+	case gcode.Chamber:
+		h = heat.Chamber
+	default:
 		if t, ok := l.Value('T'); ok && t >= 0 && t < 16 {
 			tool = int(t)
 		}
 		h = heat.NozzleOf(tool)
-	case 140, 190:
-		h = heat.Bed
-	case 141, 191:
-		h = heat.Chamber
-	default:
-		return "", 0, false
 	}
 	v, ok := l.Value('S')
 	if r, given := l.Value('R'); given && (!ok || r > v) {

@@ -105,31 +105,34 @@ func (a *ahead) spent() (bool, error) {
 	return a.err == nil, a.err
 }
 
-// pauses tells a line with which a file asks for a person, and returns what it
-// says to them; the printer does not get it. M0 and M1 with a time are the
-// printer's own to wait for.
+// pauses tells a line with which a file asks for a person, and returns what it says
+// to them; the printer does not get it. One that says what it waits for, a time or a
+// pin, is the printer's own to wait for.
 func pauses(command string) string {
 	var l gcode.Line
 	if (command[0] != 'M' && command[0] != 'm') || l.Parse([]byte(command)) != nil {
 		return ""
 	}
-	switch l.Number {
-	case 0, 1:
-		text := string(l.Text)
-		if strings.HasPrefix(text, "S") || strings.HasPrefix(text, "P") {
-			if _, err := strconv.ParseFloat(text[1:], 64); err == nil {
+	code := l.Code()
+	if code.Traits()&gcode.Yields == 0 {
+		return ""
+	}
+	text := string(l.Text)
+	for _, p := range code.Parameters() {
+		if p.Unit == gcode.Number {
+			continue
+		}
+		if l.Has(p.Letter) {
+			return ""
+		}
+		if value, is := strings.CutPrefix(text, string(p.Letter)); is {
+			if _, err := strconv.ParseFloat(value, 64); err == nil {
 				return ""
 			}
 		}
-		if text != "" {
-			return "the file asks for it: " + text
-		}
-		return "the file asks for it"
-	case 25, 226:
-		if l.Has('P') { // wait for a pin: the printer's own
-			return ""
-		}
-		return "the file asks for it"
 	}
-	return ""
+	if code.Traits()&gcode.Text != 0 && text != "" {
+		return "the file asks for it: " + text
+	}
+	return "the file asks for it"
 }
