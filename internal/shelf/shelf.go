@@ -344,17 +344,31 @@ func (s *Shelf) renew(ctx context.Context, name string) (toolpath.File, error) {
 }
 
 // Renew examines anew, one after another, the files whose facts an older version has
-// computed, until ctx ends.
+// computed, or whose bytes were changed on the disk since they were stored.
 func (s *Shelf) Renew(ctx context.Context) {
 	files, err := s.index.Files(ctx)
 	if err != nil {
 		return
 	}
 	for _, f := range files {
-		if f.Version != toolpath.Version && ctx.Err() == nil {
+		if ctx.Err() == nil && (f.Version != toolpath.Version || s.touched(f) && !s.matches(f)) {
 			s.renew(ctx, f.Name)
 		}
 	}
+}
+
+// settled is how long after it was stored the disk may still be at work on a file.
+const settled = time.Second
+
+// touched reports whether a file may have been changed since it was stored. The time
+// that counts is the file system's own, which no program sets.
+func (s *Shelf) touched(f toolpath.File) bool {
+	info, err := os.Stat(s.path(f.Name))
+	if err != nil {
+		return !errors.Is(err, fs.ErrNotExist)
+	}
+	st, ok := info.Sys().(*syscall.Stat_t)
+	return !ok || time.Unix(st.Ctim.Unix()).After(f.Stored.Add(settled))
 }
 
 // Files returns what is known of all files but their marks, the newest first.

@@ -274,6 +274,23 @@ func TestFactsOfAnOlderVersionAreComputedAnew(t *testing.T) {
 	}
 }
 
+func TestBytesThatWereChangedByHandAreReadAnewInTheBackground(t *testing.T) {
+	s, m, dir := open(t)
+	f, _, _ := s.Store(t.Context(), arrival("cap.gcode", "G28\nG1 X1\nM104 S200\nG1 X2\n"))
+	before := f.SHA256
+	f.Stored = f.Stored.Add(-time.Hour)
+	m.files["cap.gcode"] = f
+	if s.Renew(t.Context()); m.files["cap.gcode"].SHA256 != before || !m.files["cap.gcode"].Stored.Equal(f.Stored) {
+		t.Errorf("the same bytes: %+v", m.files["cap.gcode"])
+	}
+	path := filepath.Join(dir, "cap.gcode")
+	os.WriteFile(path, []byte("G28\nG1 X1\nM104 S999\nG1 X2\n"), 0o600) // as many bytes
+	os.Chtimes(path, f.Stored, f.Stored)                                // and the time that a copying program gives it
+	if s.Renew(t.Context()); m.files["cap.gcode"].SHA256 == before || m.files["cap.gcode"].Setpoints["nozzle0"] != 999 {
+		t.Errorf("others: %+v", m.files["cap.gcode"])
+	}
+}
+
 func TestTheShelfBelongsToItsUserAlone(t *testing.T) {
 	s, _, dir := open(t)
 	s.Store(t.Context(), arrival("cap.gcode", part))
