@@ -1,6 +1,6 @@
 # The console is built into the binary, so it comes first.
 CONSOLE := internal/web/console/index.html
-CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name '*.gen.d.ts') console/index.html console/vite.config.ts console/tsconfig.json docs/openapi.json
+CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name '*.gen.d.ts') console/index.html console/vite.config.js console/tsconfig.json docs/openapi.json
 NODE_MODULES := console/node_modules/.package-lock.json
 ARGS ?=
 

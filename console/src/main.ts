@@ -1,12 +1,11 @@
-import '@fontsource-variable/inter'
 import 'vuetify/styles'
-import './style.css'
+import './app/style.css'
 
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 
-import App from './App.vue'
-import { router } from './router'
-import { vuetify } from './theme'
+import App from './app/App.vue'
+import { router } from './app/router'
+import { vuetify } from './app/theme'
 
 createApp(App).use(createPinia()).use(router).use(vuetify).mount('#app')

@@ -27,6 +27,14 @@ func (b *bench) browser(width, height int, dark bool) context.Context {
 	ctx, cancelAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, cancel := chromedp.NewContext(ctx)
 	b.t.Cleanup(func() { cancel(); cancelAllocator() })
+	b.looksLike(ctx, width, height, dark)
+	b.do(ctx, chromedp.Navigate(b.service.SignInLink()), chromedp.WaitVisible(`[data-link]`))
+	return ctx
+}
+
+// looksLike gives a page a size and a theme.
+func (b *bench) looksLike(ctx context.Context, width, height int, dark bool) {
+	b.t.Helper()
 	scheme := "light"
 	if dark {
 		scheme = "dark"
@@ -37,10 +45,7 @@ func (b *bench) browser(width, height int, dark bool) context.Context {
 			_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}, {Name: "prefers-reduced-motion", Value: "reduce"}}})
 			return err
 		}),
-		chromedp.Navigate(b.service.SignInLink()),
-		chromedp.WaitVisible(`[data-link]`),
 	)
-	return ctx
 }
 
 // do carries out actions in the browser, within patience.

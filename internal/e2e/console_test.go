@@ -114,7 +114,7 @@ func TestTheConsolePicksARunUp(t *testing.T) {
 	}
 	b.click(page, button("Pick up…"))
 	b.do(page, chromedp.SendKeys(`[data-layer] input`, "70"), chromedp.WaitVisible(`//*[@data-plan]//*[@role="alert"][contains(., "layers 1 to 10")]`))
-	b.do(page, chromedp.SendKeys(`[data-layer] input`, "\b\b4"), chromedp.WaitVisible(`//*[@data-plan]//li[contains(., "home X and Y")]`))
+	b.do(page, chromedp.SendKeys(`[data-layer] input`, "\b\b4"), chromedp.WaitVisible(`//*[@data-plan]//li[contains(., "Home X and Y")]`))
 	b.click(page, `[data-sure] input`, `//*[@data-plan]//button[contains(., "Pick up")]`)
 	b.untilRun("finished")
 	b.do(page, chromedp.WaitVisible(`[data-run][data-state="finished"]`))
@@ -136,7 +136,7 @@ func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
 	b.click(page, `//span[normalize-space(.)="3 years"]`)
 	b.do(page, chromedp.WaitVisible(`//summary[contains(., "What happened")]`))
 	b.click(page, `//span[normalize-space(.)="15 min"]`, `[data-compare] .v-field`, `(//*[@role="option"][contains(., "Bed to")])[1]`)
-	b.do(page, chromedp.WaitVisible(`//*[@data-heat-chart]//*[contains(@class, "u-legend")]//*[contains(., "Bed to")]`))
+	b.do(page, chromedp.WaitReady(`//*[@data-heat-chart]//figcaption[contains(., "Bed to")]`))
 	b.click(page, `(//*[@data-warm-ups]//button[contains(., "Begin")])[1]`)
 	b.until("the warm-up", func(now api.Bench) bool { return now.WarmUp != nil && now.WarmUp.WarmUp.Name == "PLA" })
 	b.do(page, chromedp.WaitVisible(`//*[@data-warming][contains(., "PLA")]`), chromedp.WaitVisible(`//*[@data-warming][contains(., "ready")]`))
@@ -189,7 +189,7 @@ func TestAWarmUpOfManyHeatersIsKeptWhole(t *testing.T) {
 	}
 	page := b.browser(1280, 1600, false)
 	b.do(page, before(heedless), chromedp.Navigate(b.service.URL+"/heat"))
-	row := `//*[@data-warm-ups]//*[contains(@class, "v-list-item")][contains(., "ABS, both")]`
+	row := `//*[@data-warm-ups]//*[@data-warm-up][contains(., "ABS, both")]`
 	b.click(page, row+`//button[contains(., "Change")]`)
 	b.do(page, chromedp.WaitVisible(`[data-setpoint="chamber"] input`), chromedp.SendKeys(`[data-setpoint="nozzle1"] input`, "\b\b\b235"))
 	b.click(page, `//button[contains(., "Keep it")]`)

@@ -18,12 +18,17 @@ export const useHost = defineStore('host', () => {
   const warmUp = ref<Schemas['WarmingUp']>()
   const flow = ref<Schemas['Flow']>()
   const connected = ref(false)
+  const heatAt = ref(Date.now()) // when the heaters were told last, by this browser's clock
+  const now = ref(Date.now())
+  setInterval(() => { now.value = Date.now() }, 1000)
   const problem = ref<Problem>()
   const past = useHeatPast()
   const traffic = useTraffic()
 
   const live = computed(() => connected.value && link.value?.state === 'live')
   const going = computed(() => run.value?.going ?? false)
+  /** For how many seconds nothing has been told of the heaters. */
+  const heatAge = computed(() => Math.max(0, Math.round((now.value - heatAt.value) / 1000)))
 
   async function refresh() {
     const bench = await answered(api.GET('/v1/bench'))
@@ -36,7 +41,7 @@ export const useHost = defineStore('host', () => {
     alarms.value = bench.alarms
     warmUp.value = bench.warm_up
     flow.value = bench.flow
-    document.title = `${bench.printer.name} · Diathermon`
+    heatAt.value = Date.now()
   }
 
   function listen() {
@@ -69,6 +74,7 @@ export const useHost = defineStore('host', () => {
       link.value = data
     },
     heat(data) {
+      heatAt.value = Date.now()
       heaters.value = data.heaters
       warmUp.value = data.warm_up
       flow.value = data.flow
@@ -109,5 +115,5 @@ export const useHost = defineStore('host', () => {
 
   const acknowledge = (id: string) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } } })))
 
-  return { printer, link, firmware, heaters, position, run, messages, alarms, warmUp, flow, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, pickUp, start, halt, measure, reconnect, setHeat }
+  return { printer, link, firmware, heaters, position, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, pickUp, start, halt, measure, reconnect, setHeat }
 })

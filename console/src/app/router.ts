@@ -1,0 +1,13 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+/** Each area is loaded when it is opened. */
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/bench' },
+    { path: '/bench', component: () => import('../areas/bench/Bench.vue') },
+    { path: '/shelf', component: () => import('../areas/shelf/Shelf.vue') },
+    { path: '/heat', component: () => import('../areas/heat/Heat.vue') },
+    { path: '/wire', component: () => import('../areas/wire/Wire.vue') },
+  ],
+})

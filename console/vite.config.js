@@ -1,0 +1,42 @@
+import vue from '@vitejs/plugin-vue'
+import { PurgeCSS } from 'purgecss'
+import subset from 'subset-font'
+import { defineConfig } from 'vite'
+import vuetify from 'vite-plugin-vuetify'
+
+/** What a page writes: printable ASCII and Latin-1, and the signs that are used besides. Anything else falls back to the system's font. */
+const characters = Array.from({ length: 0xff - 0x20 }, (_, i) => String.fromCodePoint(0x20 + i)).join('') + '–—‘’“”…→←×·−≥≤³²µ'
+
+/** Cuts the fonts down to those characters and to the weights that are used. */
+const smallFonts = {
+  name: 'small-fonts',
+  async generateBundle(_, bundle) {
+    for (const file of Object.values(bundle)) {
+      if (file.type !== 'asset' || !file.fileName.endsWith('.woff2')) continue
+      file.source = await subset(Buffer.from(file.source), characters, { targetFormat: 'woff2', variationAxes: { wght: { min: 400, max: 700, default: 400 } } })
+    }
+  },
+}
+
+/** Leaves out the helper classes of Vuetify that neither our pages nor its components name. */
+const fewStyles = {
+  name: 'few-styles',
+  enforce: 'pre',
+  async transform(code, id) {
+    if (!id.includes('/vuetify/lib/styles/')) return
+    const [left] = await new PurgeCSS().purge({
+      content: ['index.html', 'src/**/*.{vue,ts}', 'node_modules/vuetify/lib/{components,composables,util}/**/*.js'],
+      css: [{ raw: code }],
+      safelist: { greedy: [/^v-/, /^(rounded|elevation|border|position)/] },
+    })
+    return { code: left.css, map: null }
+  },
+}
+
+export default defineConfig({
+  plugins: [vue(), vuetify({ autoImport: true }), fewStyles, smallFonts],
+  build: { outDir: '../internal/web/console', emptyOutDir: true },
+  // While developing, the API of a demo that runs beside it. Sign in at the
+  // demo's own address first: both share their cookies.
+  server: { proxy: { '/v1': 'http://127.0.0.1:8437', '/sign-out': 'http://127.0.0.1:8437' } },
+})
