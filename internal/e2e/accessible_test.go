@@ -80,6 +80,9 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	look("after a halt", "/bench", `[data-link-reason]`)
 	b.device.Close()
 	look("no printer", "/bench", `[data-connect]`)
+	b.do(page, chromedp.Navigate(b.service.URL+"/sign-in"), chromedp.WaitVisible(`#code`))
+	ask(b, page, chromedp.Evaluate[any](string(script)+"; 0"))
+	b.mustBeAccessible(page, "signing in")
 }
 
 // halted says the emergency stop and waits until the link shows it.

@@ -46,7 +46,7 @@ onMounted(host.listen)
 
 <style scoped>
 .bar {
-  position: sticky; top: 0; z-index: 1010; height: 64px; padding: 0 12px 0 16px; display: flex; align-items: center; gap: 12px;
+  position: sticky; top: 0; z-index: 2600; height: 64px; padding: 0 12px 0 16px; display: flex; align-items: center; gap: 12px;
   background: rgb(var(--v-theme-surface)); border-bottom: 1px solid rgba(var(--v-border-color), var(--v-border-opacity));
 }
 .printer { display: flex; align-items: center; gap: 12px; flex: 1 1 0; min-width: 0; }

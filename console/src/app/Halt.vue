@@ -11,5 +11,5 @@ const title = computed(() => host.firmware?.halts_at_once === false
 </script>
 
 <template>
-  <v-btn color="error" variant="flat" size="large" :prepend-icon="mdiAlertOctagon" :title="title" @click="host.halt()">Halt</v-btn>
+  <v-btn color="halt" variant="flat" size="large" :prepend-icon="mdiAlertOctagon" :title="title" @click="host.halt()">Halt</v-btn>
 </template>

@@ -11,7 +11,7 @@ const colour = computed(() => celsius === undefined ? undefined : tint(celsius, 
 </script>
 
 <template>
-  <span class="figures text-no-wrap" :style="{ color: colour }">{{ celsius?.toFixed(1) ?? '–' }}<span class="unit">&nbsp;°C</span></span>
+  <span class="figures text-no-wrap" :style="{ color: colour }">{{ celsius?.toFixed(1) ?? '–' }}<span v-if="celsius !== undefined" class="unit">&nbsp;°C</span></span>
 </template>
 
 <style scoped>

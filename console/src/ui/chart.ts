@@ -42,7 +42,7 @@ export const ink = (i: Ink, share: number) => i.dark ? `rgba(255, 244, 230, ${sh
 export const told = (v: number, unit: Scene['unit']) => unit === '%' ? `${Math.round(v)} %` : `${v.toFixed(1)} °C`
 
 /** The width that is kept free for the labels at the lines' ends. */
-export const gutter = 112
+export const gutter = 92
 
 /** The text of times on the axis, by how far they are apart. */
 function times(ticks: number[], step: number): string[] {
@@ -95,6 +95,7 @@ function behind(u: uPlot, scene: Scene, colours: Ink) {
         ctx.fillStyle = ink(colours, 0.65)
         ctx.font = `${11 * pixel}px Inter Variable, sans-serif`
         ctx.textBaseline = 'top'
+        ctx.textAlign = 'left'
         ctx.fillText(s.name, Math.max(from, box.left) + 5 * pixel, box.top + 4 * pixel)
         ctx.restore()
       }
@@ -184,7 +185,7 @@ export function options(scene: () => Scene, colours: Ink, size: { width: number,
     cursor: { drag: { x: chosen !== undefined, y: false, setScale: false }, sync: { key: 'heat' }, points: { show: false } },
     scales: { x: { time: true }, y: { range: percent ? [0, 100] : (_u, _min, max) => [0, Math.max(60, (max ?? 0) * 1.08)] } },
     axes: [
-      { ...axis, values: (_u, ticks, _i, _s, step) => times(ticks, step), space: 90 },
+      { ...axis, size: 30, values: (_u, ticks, _i, _s, step) => times(ticks, step), space: 90 },
       { ...axis, size: 46, values: (_u, ticks) => ticks.map(t => percent ? `${t} %` : `${t}°`), space: percent ? 28 : 40 },
     ],
     hooks: {

@@ -11,5 +11,5 @@ export function parse(text: string): number | undefined {
   return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : undefined
 }
 
-/** Makes a sentence begin as one. */
-export const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
+/** Makes a sentence begin as one, unless it begins with a file's name or a command. */
+export const sentence = (text: string) => /^\S*[._\d]/.test(text) ? text : text.charAt(0).toUpperCase() + text.slice(1)

@@ -6,6 +6,7 @@ import { useHost } from '../../live/host'
 import Notice from '../../ui/Notice.vue'
 import Page from '../../ui/Page.vue'
 import Panel from '../../ui/Panel.vue'
+import { sentence } from '../../words/numbers'
 import Heater from '../heat/Heater.vue'
 import Connect from './Connect.vue'
 import Messages from './Messages.vue'
@@ -23,7 +24,7 @@ const bare = computed(() => host.connected && host.link?.state === 'absent')
   <Page title="Bench" :loading="!host.printer">
     <Notice v-if="!host.connected" color="error" :icon="mdiLanDisconnect">The host does not answer; trying again. What is shown here is old.</Notice>
     <Notice v-else-if="host.link && !host.live && !bare" :color="waiting ? 'info' : 'error'" :icon="waiting ? mdiProgressClock : mdiAlertCircle" data-link-reason>
-      {{ host.link.reason }}
+      {{ sentence(host.link.reason) }}
       <template #beside><v-btn v-if="!waiting && !host.going" :prepend-icon="mdiConnection" variant="outlined" @click="host.reconnect()">Reconnect</v-btn></template>
     </Notice>
     <div class="columns">

@@ -6,6 +6,7 @@ import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
 import Panel from '../../ui/Panel.vue'
+import { sentence } from '../../words/numbers'
 
 /** Helps to connect a printer that is not there: what the host knows, what to do, and the ports of its computer. */
 const host = useHost()
@@ -18,7 +19,7 @@ useIntervalFn(look, 5000)
 <template>
   <Panel data-connect>
     <h2 class="text-headline-medium mb-2">No printer yet</h2>
-    <p class="mb-4 break" data-link-reason>{{ host.link?.reason }}</p>
+    <p class="mb-4 break" data-link-reason>{{ sentence(host.link?.reason ?? '') }}</p>
     <ol class="ps-5 mb-4">
       <li>Switch the printer on.</li>
       <li>Plug its cable into the computer that this host runs on.</li>

@@ -39,13 +39,13 @@ async function set(setpoint: number) {
 <template>
   <Panel :title="name" :data-heater="heater.heater">
     <template #beside><State :shown="known ? heaterStates[heater.state] : unknownHeater" /></template>
-    <div class="d-flex flex-wrap align-center justify-space-between" style="gap: 10px 16px">
+    <div class="heater" :class="{ large }">
       <div :class="{ old: host.heatAge > 10 }">
         <div class="text-no-wrap">
           <Temperature :celsius="heater.actual" :class="large ? 'text-display-medium' : 'text-headline-large'" data-actual />
-          <span class="text-medium-emphasis figures"> → {{ heater.setpoint > 0 ? `${heater.setpoint} °C` : 'off' }}</span>
+          <span v-if="known" class="text-medium-emphasis figures"> → {{ heater.setpoint > 0 ? `${heater.setpoint} °C` : 'off' }}</span>
         </div>
-        <div class="text-body-small text-medium-emphasis figures">duty {{ heater.duty === undefined ? 'not told' : `${Math.round(heater.duty * 100)} %` }}<span v-if="outlook" data-outlook> · {{ outlook }}</span></div>
+        <div class="text-body-small text-medium-emphasis figures">{{ !known ? 'not told yet' : heater.duty === undefined ? 'no duty is told' : `duty ${Math.round(heater.duty * 100)} %` }}<span v-if="outlook" data-outlook> · {{ outlook }}</span></div>
       </div>
       <form class="d-flex align-start ga-2" @submit.prevent="wanted !== undefined && set(wanted)">
         <NumberField v-model="wanted" :label="`Up to ${heater.limit}`" :aria-label="`Up to ${heater.limit}: setpoint of the ${name.toLowerCase()} in °C`" unit="°C" :most="heater.limit" style="width: 136px" />
@@ -55,3 +55,8 @@ async function set(setpoint: number) {
     </div>
   </Panel>
 </template>
+
+<style scoped>
+.heater { display: flex; flex-wrap: wrap; align-items: center; justify-content: space-between; gap: 10px 16px; }
+.large { flex-direction: column; align-items: start; }
+</style>
