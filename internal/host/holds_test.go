@@ -1,12 +1,14 @@
 package host_test
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"testing"
 	"testing/synctest"
 	"time"
 
+	"diathermon/internal/core/heat"
 	"diathermon/internal/host"
 	"diathermon/internal/host/capacity"
 	"diathermon/internal/simprinter"
@@ -48,5 +50,12 @@ func measures(t *testing.T, dialect string, warp time.Duration) {
 			t.Fatalf("saying a line meanwhile took %s, %v", time.Since(begun), err)
 		}
 		until(t, h, time.Minute, func(b host.Bench) bool { return b.Holds.How != capacity.Measuring })
+	}
+	h.Heat.Set(t.Context(), heat.Bed, 60)
+	until(t, h, 10*time.Minute, func(b host.Bench) bool { return b.Heat.Heaters[1].Actual > 50 })
+	h.Heat.Set(t.Context(), heat.Bed, 0)
+	until(t, h, time.Minute, func(b host.Bench) bool { return b.Heat.Heaters[1].Setpoint == 0 })
+	if err := h.Capacity.Measure(t.Context()); !errors.Is(err, capacity.ErrMeasure) {
+		t.Errorf("with a warm bed: %v", err)
 	}
 }

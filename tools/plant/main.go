@@ -38,7 +38,7 @@ func main() {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(2)
 	}
-	planted, missed := 0, 0
+	planted, missed, useless := 0, 0, 0
 	for _, m := range mistakes {
 		if !strings.Contains(m.file+m.old+m.new, *only) {
 			continue
@@ -46,8 +46,9 @@ func main() {
 		begun := time.Now()
 		noticed, err := m.plant()
 		if err != nil {
-			fmt.Fprintf(os.Stderr, "%s: %q: %v\n", m.file, m.old, err)
-			os.Exit(2)
+			fmt.Fprintf(os.Stderr, "%s: %q cannot be planted: %v\n", m.file, m.old, err)
+			useless++
+			continue
 		}
 		planted++
 		said := "noticed"
@@ -58,7 +59,7 @@ func main() {
 		fmt.Printf("%-11s %3.0f s  %s\n    - %s\n    + %s\n", said, time.Since(begun).Seconds(), m.file, m.old, m.new)
 	}
 	fmt.Printf("%d planted, %d noticed\n", planted, planted-missed)
-	if missed > 0 {
+	if missed+useless > 0 {
 		os.Exit(1)
 	}
 }
@@ -123,7 +124,7 @@ func (m mistake) plant() (noticed bool, err error) {
 	if err := os.WriteFile(other, overlay, 0o600); err != nil {
 		return false, err
 	}
-	arguments := []string{"test", "-overlay", other, "-failfast", "-count=1", "-timeout", "5m"}
+	arguments := []string{"test", "-short", "-overlay", other, "-failfast", "-count=1", "-timeout", "5m"}
 	for _, room := range m.rooms {
 		arguments = append(arguments, "./"+room)
 	}

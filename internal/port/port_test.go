@@ -1,0 +1,154 @@
+package port_test
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"testing/synctest"
+
+	"github.com/creack/pty"
+
+	"diathermon/internal/port"
+)
+
+// slow is a port that takes a write only when it is let.
+type slow struct {
+	let   chan struct{}
+	mu    sync.Mutex
+	taken []string
+	err   error
+}
+
+func (s *slow) Write(b []byte) (int, error) {
+	<-s.let
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.taken = append(s.taken, string(b))
+	return len(b), s.err
+}
+
+func TestWhatIsUrgentGoesAheadOfAllThatWaits(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s := &slow{let: make(chan struct{})}
+		w := port.NewWriter(s, func(error) {})
+		if !w.Write([]byte("1")) {
+			t.Fatal("there is no room")
+		}
+		synctest.Wait() // it is being written
+		for _, line := range []string{"2", "3"} {
+			w.Write([]byte(line))
+		}
+		w.Urge([]byte("M112"))
+		for range 4 {
+			s.let <- struct{}{}
+		}
+		synctest.Wait()
+		if got := strings.Join(s.taken, " "); got != "1 M112 2 3" {
+			t.Errorf("written in the order %s", got)
+		}
+		select {
+		case <-w.Out():
+		default:
+			t.Error("nobody is told when it was written")
+		}
+		w.Quit()
+	})
+}
+
+func TestAPortThatTakesNothingKeepsNobodyWaiting(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s := &slow{let: make(chan struct{}), err: errors.New("gone")}
+		failed := 0
+		w := port.NewWriter(s, func(error) { failed++ })
+		room := 0
+		for w.Write([]byte("x")) {
+			if room++; room > 1000 {
+				t.Fatal("it takes without end")
+			}
+			synctest.Wait()
+		}
+		for range 10 {
+			w.Urge([]byte("M112"))
+		}
+		s.let <- struct{}{}
+		synctest.Wait()
+		if failed != 1 {
+			t.Errorf("its failure was told %d times", failed)
+		}
+	})
+}
+
+func TestAReaderTellsTheEnd(t *testing.T) {
+	in, out := io.Pipe()
+	r := port.Read(in)
+	go func() {
+		out.Write([]byte("ok\n"))
+		out.CloseWithError(syscall.EIO)
+	}()
+	if got := <-r.Bytes; !bytes.Equal(got, []byte("ok\n")) {
+		t.Errorf("read %q", got)
+	}
+	if err := <-r.Failed; !errors.Is(err, syscall.EIO) {
+		t.Errorf("it ended with %v", err)
+	}
+	r.Quit()
+}
+
+func TestARealPortIsReadWrittenAndClosed(t *testing.T) {
+	board, name, err := pty.Open()
+	if err != nil {
+		t.Fatal(err)
+	}
+	path := name.Name()
+	name.Close()
+	p, err := port.OpenSerial(path, 115200)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.Write([]byte("M115\n")); err != nil {
+		t.Fatal(err)
+	}
+	buf := make([]byte, 64)
+	if n, err := board.Read(buf); err != nil || string(buf[:n]) != "M115\n" {
+		t.Errorf("the board read %q, %v", buf[:n], err)
+	}
+	board.Write([]byte("ok\n"))
+	if n, err := p.Read(buf); err != nil || string(buf[:n]) != "ok\n" {
+		t.Errorf("read %q, %v", buf[:n], err)
+	}
+	ended := make(chan error, 1)
+	go func() {
+		_, err := p.Read(make([]byte, 1))
+		ended <- err
+	}()
+	p.Close()
+	if err := <-ended; err == nil {
+		t.Error("who waits for a port that is closed reads on")
+	}
+	open, _ := os.ReadDir("/proc/self/fd")
+	for _, e := range open {
+		if target, _ := os.Readlink(filepath.Join("/proc/self/fd", e.Name())); target == path {
+			t.Error("it is open still")
+		}
+	}
+	board.Close()
+}
+
+func TestAPortThatIsNotThereIsExplained(t *testing.T) {
+	closed := make(chan struct{})
+	close(closed)
+	file := filepath.Join(t.TempDir(), "file")
+	os.WriteFile(file, nil, 0o600)
+	for device, want := range map[string]string{filepath.Join(t.TempDir(), "none"): "there is no port", file: "is not a serial port"} {
+		o := port.Begin(device, 115200, port.OpenSerial, closed)
+		if got := <-o.Done; got.Port != nil || !strings.Contains(got.Why, want) || got.Device != device {
+			t.Errorf("%s: %+v, want %q", device, got, want)
+		}
+	}
+}
