@@ -78,6 +78,7 @@ type Log struct {
 
 // block is some time's readings.
 type block struct {
+	ends     time.Time // the latest reading
 	begins   time.Time
 	count    int
 	readings map[heat.Heater][]heat.Sample // while it is open
@@ -180,6 +181,7 @@ func (b *block) add(s heat.Sample) {
 		b.begins = s.At
 	}
 	b.count++
+	b.ends = later(b.ends, s.At)
 	b.readings[s.Heater] = append(b.readings[s.Heater], s)
 }
 
@@ -352,7 +354,7 @@ func (l *Log) memory(h heat.Heater, from, to time.Time) (waiting []heat.Chunk, f
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if l.open != nil && from.Before(to) {
-		known = !from.Before(l.open.begins)
+		known = !from.Before(l.open.begins) && !l.last.After(l.open.ends) // otherwise the clock was put back, and the store has later ones
 		all := l.open.readings[h]
 		first, _ := slices.BinarySearchFunc(all, from, before)
 		end, _ := slices.BinarySearchFunc(all, to, before)

@@ -300,3 +300,27 @@ func TestOldReadingsAreDroppedOnlyWhereTheOwnerWantsIt(t *testing.T) {
 		})
 	}
 }
+
+func TestAClockThatIsPutBackByDaysLeavesReadingsInOrder(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		l, _ := open(t, t.TempDir(), newStore())
+		noon := time.Now().Truncate(time.Hour)
+		note := func(at time.Time) { l.Note([]heat.Sample{{At: at, Reading: heat.Reading{Heater: heat.Bed, Actual: 60}}}) }
+		for i := range 20 {
+			note(noon.Add(time.Duration(i) * time.Second))
+		}
+		back := noon.Add(-50 * time.Hour)
+		for i := range 20 {
+			note(back.Add(time.Duration(i) * time.Second))
+		}
+		for _, window := range []struct {
+			from, to time.Time
+			want     int
+		}{{back, noon.Add(time.Hour), 40}, {back, back.Add(10 * time.Second), 10}, {noon, noon.Add(10 * time.Second), 10}, {noon.Add(-time.Hour), noon, 0}} {
+			got, err := l.Readings(t.Context(), []heat.Heater{heat.Bed}, window.from, window.to, 1000)
+			if err != nil || len(got) != window.want || !slices.IsSortedFunc(got, func(a, b heat.Sample) int { return a.At.Compare(b.At) }) {
+				t.Errorf("from %s to %s: %d readings, %v, want %d in order", window.from, window.to, len(got), err, window.want)
+			}
+		}
+	})
+}

@@ -6,3 +6,6 @@ func Between(f func(step string)) (undo func()) {
 	step = f
 	return func() { step = before }
 }
+
+// Limit sets the largest file that is taken.
+func (s *Shelf) Limit(bytes int64) { s.maxBytes = bytes }

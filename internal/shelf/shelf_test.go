@@ -214,3 +214,55 @@ func TestTheIndexIsBroughtUpToDate(t *testing.T) {
 		t.Error("what an interrupted arrival left is still there")
 	}
 }
+
+func TestAFilePastTheLimitIsRefusedWholeWhateverWasAnnounced(t *testing.T) {
+	s, m, dir := open(t)
+	s.Limit(int64(len(part)))
+	for what, a := range map[string]shelf.Arrival{
+		"announced": arrival("a.gcode", part+"\n"), "not announced": {Name: "b.gcode", Body: strings.NewReader(part + "\n"), Size: -1}, "much more": {Name: "c.gcode", Body: strings.NewReader(strings.Repeat(part, 1000)), Size: -1},
+	} {
+		if _, _, err := s.Store(t.Context(), a); !errors.Is(err, shelf.ErrLarge) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	if entries, _ := os.ReadDir(dir); len(m.files) != 0 || len(entries) != 1 { // .staging
+		t.Errorf("%d files are known, %d lie there", len(m.files), len(entries))
+	}
+	if _, outcome, err := s.Store(t.Context(), shelf.Arrival{Name: "d.gcode", Body: strings.NewReader(part), Size: -1}); err != nil || outcome != shelf.Created {
+		t.Errorf("just as large as it may be: %v, %v", outcome, err)
+	}
+}
+
+func TestAFileThatIsReplacedByHandWhileNobodyLooksIsReadAnew(t *testing.T) {
+	s, m, dir := open(t)
+	f, _, _ := s.Store(t.Context(), arrival("cap.gcode", part))
+	os.WriteFile(filepath.Join(dir, "cap.gcode"), []byte(part+"G1 X30 E2\n"), 0o600)
+	os.WriteFile(filepath.Join(dir, "by-hand.gcode"), []byte(part), 0o600)
+	if _, err := shelf.Open(t.Context(), dir, m); err != nil {
+		t.Fatal(err)
+	}
+	if now := m.files["cap.gcode"]; now.SHA256 == f.SHA256 || now.Commands != 4 {
+		t.Errorf("%+v", now)
+	}
+	if _, there := m.files["by-hand.gcode"]; !there {
+		t.Error("one that was put there by hand is not known")
+	}
+	os.Remove(filepath.Join(dir, "cap.gcode"))
+	if shelf.Open(t.Context(), dir, m); len(m.files) != 1 {
+		t.Errorf("one that was taken away is known still: %v", m.files)
+	}
+}
+
+func TestAFileThatIsPrintedIsNeitherReplacedNorRemoved(t *testing.T) {
+	s, _, _ := open(t)
+	s.Store(t.Context(), arrival("cap.gcode", part))
+	s.Guard(func(name string) bool { return name == "cap.gcode" })
+	a := arrival("cap.gcode", part+"G1 X30\n")
+	a.Replace = true
+	if _, _, err := s.Store(t.Context(), a); !errors.Is(err, shelf.ErrTaken) {
+		t.Errorf("replaced: %v", err)
+	}
+	if err := s.Remove(t.Context(), "cap.gcode"); !errors.Is(err, shelf.ErrTaken) {
+		t.Errorf("removed: %v", err)
+	}
+}

@@ -52,6 +52,8 @@ func TestTypedLinesAreBounded(t *testing.T) {
 		{"M104 S261", bounds.ErrSetpoint, bounds.ErrSetpoint, bounds.ErrSetpoint},
 		{"m104 s261", bounds.ErrSetpoint, bounds.ErrSetpoint, bounds.ErrSetpoint},
 		{"M104S261", bounds.ErrSetpoint, bounds.ErrSetpoint, bounds.ErrSetpoint},
+		{"M104 S261 R20", bounds.ErrSetpoint, bounds.ErrSetpoint, bounds.ErrSetpoint},
+		{"G10 P0 R270 S20", bounds.ErrSetpoint, bounds.ErrSetpoint, bounds.ErrSetpoint},
 		{"M104 R261 S20", bounds.ErrSetpoint, bounds.ErrSetpoint, bounds.ErrSetpoint},
 		{"M104 S200 B300", bounds.ErrSetpoint, bounds.ErrSetpoint, bounds.ErrSetpoint},
 		{"M104 T7 S261", bounds.ErrSetpoint, bounds.ErrSetpoint, bounds.ErrSetpoint},

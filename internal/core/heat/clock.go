@@ -40,10 +40,10 @@ func (c *Clock) Stamp(wall time.Time, mono time.Duration) (at time.Time, moved t
 		c.base, c.mono = wall, mono
 		at, moved = wall, off
 	}
+	at = at.Truncate(Resolution)
 	if !at.After(c.last) && c.last.Sub(at) < longBack {
 		at = c.last.Add(Resolution)
 	}
-	at = at.Truncate(Resolution)
 	c.last = at
 	return at, moved
 }

@@ -237,3 +237,15 @@ func TestHeatersInUseStayOnAndOthersAreTurnedOff(t *testing.T) {
 		t.Error("what is off is turned off")
 	}
 }
+
+// What a guard may do by itself, as it is promised; the mildest thing that helps.
+func TestWhatGuardsDoByThemselves(t *testing.T) {
+	for g, want := range map[heat.GuardName]heat.Action{
+		heat.NoRise: heat.CoolOff, heat.Falling: heat.HoldRun, heat.TooHot: heat.HaltAll, heat.Runaway: heat.HaltAll,
+		heat.Jump: heat.HoldRun, heat.Sensor: heat.CoolOff, heat.Silence: heat.Tell, heat.Unused: heat.CoolOff,
+	} {
+		if got := heat.ActionOf(g); got != want {
+			t.Errorf("%s: %s, want %s", g, got, want)
+		}
+	}
+}

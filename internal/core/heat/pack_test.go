@@ -218,3 +218,26 @@ func BenchmarkUnpackSpans(b *testing.B) {
 		}
 	}
 }
+
+func TestMeansAreOfReadingsNotOfSpans(t *testing.T) {
+	nan := math.NaN()
+	sum := heat.Sum([]heat.Span{{Count: 1, Mean: 100, Low: 100, High: 100, Duty: 1, Setpoint: nan}, {Count: 3, Mean: 20, Low: 19, High: 21, Duty: 0.2, Setpoint: 60}})
+	if sum.Count != 4 || math.Abs(sum.Mean-40) > 1e-9 || math.Abs(sum.Duty-0.4) > 1e-9 || sum.Low != 19 || sum.High != 100 || sum.Setpoint != 60 {
+		t.Errorf("%+v", sum)
+	}
+	if sum := heat.Sum([]heat.Span{{Count: 1, Duty: nan, Setpoint: 60}, {Count: 1, Duty: 0.5, Setpoint: nan}}); sum.Duty != 0.5 || sum.Setpoint != 60 {
+		t.Errorf("where one was not told: %+v", sum)
+	}
+}
+
+func TestReadingsOfOneMomentStandApart(t *testing.T) {
+	var c heat.Clock
+	last := time.Time{}
+	for range 5 {
+		at, _ := c.Stamp(noon.Add(time.Millisecond/3), 0)
+		if !at.After(last) {
+			t.Errorf("%s behind %s", at, last)
+		}
+		last = at
+	}
+}

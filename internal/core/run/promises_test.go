@@ -350,3 +350,16 @@ func TestWhatTheFileHeatedMeanwhileIsWhatCameAfter(t *testing.T) {
 		t.Errorf("behind line 2 it heats %v, %v", lead.Given, err)
 	}
 }
+
+func TestARunThatIsCutOffAtItsEndDrawsAgain(t *testing.T) {
+	o := stages[run.Finishing]().step(on(run.OnCut), run.Event{On: run.OnKept, Number: 9})
+	lead := run.Replayed{Point: o.m.At.Clone()}
+	o.m.Reported = maps.Clone(warm)
+	where := o.m.At.At
+	o.step(run.Event{On: run.OnReplayed, Lead: &lead})
+	o.step(run.Event{On: run.OnDone, Token: o.token})
+	o.step(run.Event{On: run.OnDone, Token: o.token, Where: &where})
+	if o.Stage() != run.Drawing {
+		t.Errorf("it is %s", o.Stage())
+	}
+}

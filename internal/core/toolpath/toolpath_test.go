@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -65,6 +66,10 @@ M104 S0
 	}
 	if s.Setpoints[heat.Bed] != 60 || s.Setpoints[heat.Nozzle] != 150 || s.Setpoints[heat.NozzleOf(1)] != 205 {
 		t.Errorf("setpoints are %v", s.Setpoints)
+	}
+	want := []heat.Step{{Command: 1, Heater: heat.Bed, Setpoint: 60}, {Command: 2, Heater: heat.NozzleOf(0), Setpoint: 150}, {Command: 3, Heater: heat.NozzleOf(1), Setpoint: 205, Wait: true}}
+	if !slices.Equal(s.Warming, want) { // what is set later is not its warm-up
+		t.Errorf("its warm-up is %+v", s.Warming)
 	}
 	if grams := stock.Mass(1000, 1.75, 1.24); math.Abs(grams-2.9826) > 0.001 {
 		t.Errorf("a metre weighs %v g", grams)

@@ -429,3 +429,30 @@ func FuzzSort(f *testing.F) {
 		wire.ParseFirmware([]string{string(line)})
 	})
 }
+
+func TestNothingOfAFileIsSaidBehindAWaitForHeat(t *testing.T) {
+	for _, wait := range []string{"M109 S200", "M190 S60", "M109 R180", "M191 S40", "M116"} {
+		s := greeted(t, wire.Config{Buffer: 128, Slots: 8})
+		if got := s.file("G1 X1", wait, "G1 X2", "G1 X3"); strings.Count(got, "\n") != 2 || strings.Contains(got, "X2") {
+			t.Errorf("at once the host said %q", got)
+		}
+		s.conv.Send(s.now, wire.Request{Lane: wire.Manual, Command: "M105", Tag: 1})
+		if got := s.said(); strings.Contains(got, "X2") || !strings.Contains(got, "M105") {
+			t.Errorf("while it waits for %s the host said %q", wait, got)
+		}
+		if got := s.hear("ok", "ok", "ok T:200"); strings.Count(got, "G1") != 2 {
+			t.Errorf("behind %s the host said %q", wait, got)
+		}
+	}
+}
+
+func TestAFirmwareThatStopsIsDead(t *testing.T) {
+	for _, said := range []string{"Error:Printer halted. kill() called!", "!! emergency stop"} {
+		s := greeted(t, single)
+		s.file("G1 X1", "G1 X2")
+		s.want(s.hear(said, "ok"), "")
+		if s.conv.State() != wire.Dead {
+			t.Errorf("%q: the state is %s", said, s.conv.State())
+		}
+	}
+}

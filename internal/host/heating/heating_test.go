@@ -123,8 +123,8 @@ func TestAPrinterThatIsToCoolIsUrgedUntilItDoes(t *testing.T) {
 			t.Errorf("while a run needs its heat: %v", err)
 		}
 		o.run.State = run.Held
-		if err := o.Cool(t.Context()); err != nil || !slices.Equal(o.line.Said, []string{"M104 T0 S0", "M140 S0", "M107"}) && !slices.Equal(o.line.Said, []string{"M104 S0", "M140 S0", "M107"}) || o.cooled() != 1 {
-			t.Errorf("%v, said %q, told %d times", err, o.line.Said, o.cooled())
+		if err := o.Cool(t.Context()); err != nil || !slices.Equal(o.line.Said, []string{"M104 T0 S0", "M140 S0", "M107"}) && !slices.Equal(o.line.Said, []string{"M104 S0", "M140 S0", "M107"}) || o.cooled() != 1 || !slices.Equal(o.line.Urged, []string{"M108"}) {
+			t.Errorf("%v, said %q, urged %q, told %d times", err, o.line.Said, o.line.Urged, o.cooled())
 		}
 		o.during(20, 210, 210, 60, 60)
 		if n := len(o.line.Urged); n < 15 || o.line.Urged[0] != "M108" {
