@@ -326,6 +326,22 @@ func TestAWholePrintInVirtualTime(t *testing.T) {
 	})
 }
 
+func TestAFileThatDoesNotFitIsNotStarted(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		files := shelfOf(t, samples.Coupon(1))
+		files.file.Tools = 5
+		h, _ := work(t, files, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
+		until(t, h, time.Minute, isLive)
+		var blocked *printing.BlockedError
+		if _, err := h.Run.Start(t.Context(), files.file.Name, nil); !errors.As(err, &blocked) || len(blocked.Checks) == 0 {
+			t.Errorf("%v", err)
+		}
+		if b, _ := h.Bench(t.Context()); b.Run != nil {
+			t.Errorf("a run %s is there", b.Run.State)
+		}
+	})
+}
+
 func TestAPortThatComesLater(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		there := time.Now().Add(time.Hour)

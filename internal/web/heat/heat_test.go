@@ -174,10 +174,10 @@ func TestWhatIsNotKnownIsNoNumber(t *testing.T) {
 
 func TestAWindowAsAFile(t *testing.T) {
 	o, c := mount(t)
-	for i := range 3 { // across the pages that are read at a time
+	for i := range 4 { // across the pages that are read at a time, and the last of them behind the window's end
 		o.samples = append(o.samples, heat.Sample{At: begun.Add(time.Duration(i) * 5 * time.Hour), Reading: heat.Reading{Heater: heat.Bed, Actual: 20.25 + float64(i), HasSetpoint: i > 0, Setpoint: 60, HasDuty: i > 1, Duty: 0.5}})
 	}
-	const window = "&from=2026-03-01T20:00:00Z&to=2026-03-02T08:00:00Z"
+	const window = "&from=2026-03-01T20:00:00Z&to=2026-03-02T09:00:00Z"
 	w := c.Call("GET", "/v1/heat/export?format=csv"+window, "", nil)
 	rows, err := csv.NewReader(w.Body).ReadAll()
 	if err != nil || len(rows) != 4 || !slices.Equal(rows[1], []string{"2026-03-01T20:00:00.000Z", "bed", "20.25", "", ""}) || !slices.Equal(rows[3], []string{"2026-03-02T06:00:00.000Z", "bed", "22.25", "60", "0.5"}) {

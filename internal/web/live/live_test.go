@@ -3,10 +3,12 @@ package live_test
 import (
 	"bufio"
 	"context"
+	"crypto/sha256"
 	"log/slog"
 	"math"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"strings"
 	"testing"
 	"testing/synctest"
@@ -15,9 +17,11 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/access"
 	"diathermon/internal/host"
 	"diathermon/internal/host/part"
 	"diathermon/internal/web/desk"
+	"diathermon/internal/web/guard"
 	"diathermon/internal/web/live"
 )
 
@@ -121,6 +125,35 @@ func TestTheLinkIsToldAgainAndAgain(t *testing.T) {
 		begun := time.Now()
 		if got := next(); !strings.HasPrefix(got, "event: link\n") || time.Since(begun) > 20*time.Second {
 			t.Errorf("after %s: %s", time.Since(begun), got)
+		}
+	})
+}
+
+// names are tokens in memory.
+type names []access.Token
+
+func (n names) Tokens(context.Context) ([]access.Token, error) { return n, nil }
+func (n names) PutToken(context.Context, access.Token) error   { return nil }
+func (n names) DeleteToken(context.Context, string) error      { return nil }
+
+func TestAStreamEndsWithItsToken(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		hash := sha256.Sum256([]byte("short"))
+		soon := time.Now().Add(40 * time.Second)
+		door, err := guard.NewAccess(t.Context(), names{{ID: "1", Hash: hash[:], Scopes: desk.Read, Expires: &soon}}, 8437, slog.New(slog.DiscardHandler))
+		if err != nil {
+			t.Fatal(err)
+		}
+		h := happening{make(chan part.Update), make(chan struct{})}
+		r := chi.NewRouter()
+		r.Use(door.Required)
+		desk.New(r, door, slog.New(slog.DiscardHandler)).Mount("events", "", live.Area{Host: h, Now: func(host.Bench) []any { return []any{api.Link{}} }, Of: func(any) any { return nil }})
+		begun := time.Now()
+		request := httptest.NewRequest("GET", "/v1/events", nil)
+		request.Header.Set("Authorization", "Bearer short")
+		r.ServeHTTP(httptest.NewRecorder(), request)
+		if took := time.Since(begun); took < 40*time.Second || took > time.Minute {
+			t.Errorf("it ended after %s", took)
 		}
 	})
 }
