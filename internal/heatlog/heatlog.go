@@ -377,6 +377,10 @@ const (
 	byHour   = 120 * 24 * time.Hour
 )
 
+// anHour is how long a point of a chart stands for, at least, whose window is drawn
+// from hours: an hour is then no more than three points wide, and its extremes stay.
+const anHour = 20 * time.Minute
+
 // Chart returns a window of one heater in at most about points spans, in which
 // extremes are kept and gaps are spans with Count 0.
 func (l *Log) Chart(ctx context.Context, h heat.Heater, from, to time.Time, points int) ([]heat.Span, error) {
@@ -388,7 +392,7 @@ func (l *Log) Chart(ctx context.Context, h heat.Heater, from, to time.Time, poin
 			return heat.Chart(heat.SpansOf(samples), from, to, time.Second, points), err
 		}
 		return l.rolled(ctx, h, from, to, points)
-	case length <= byHour:
+	case length <= byHour && length/time.Duration(max(points, 1)) < anHour:
 		chunks, fresh, err := l.around(ctx, h, from, to, l.store.Minutes)
 		if err != nil {
 			return nil, err
