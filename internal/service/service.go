@@ -18,22 +18,18 @@ import (
 	"syscall"
 	"time"
 
-	"diathermon/internal/awake"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/durable"
 	"diathermon/internal/gate"
 	"diathermon/internal/heatlog"
-	"diathermon/internal/history"
 	"diathermon/internal/host"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/journal"
 	"diathermon/internal/records"
-	"diathermon/internal/records/cluster"
 	"diathermon/internal/shelf"
 	"diathermon/internal/web"
 	"diathermon/internal/web/guard"
-	"diathermon/internal/web/wire"
 )
 
 // A Service is a host that runs.
@@ -43,7 +39,7 @@ type Service struct {
 	Shelf  *shelf.Shelf
 	Host   *host.Host
 
-	access  *guard.Access
+	guard   *guard.Access
 	log     *slog.Logger
 	server  *http.Server
 	closers []func() // in the order of their making
@@ -87,173 +83,6 @@ func Start(ctx context.Context, c Config, logger *slog.Logger) (*Service, error)
 		return nil, err
 	}
 	return s, nil
-}
-
-func (s *Service) start(ctx context.Context, c Config) error {
-	if err := c.Check(); err != nil {
-		return err
-	}
-	data, err := filepath.Abs(c.Data)
-	if err != nil {
-		return err
-	}
-	if err := os.MkdirAll(data, dataMode); err != nil {
-		return fmt.Errorf("the data folder cannot be made: %w", err)
-	}
-	os.Chmod(data, dataMode) // of one that is there from before, unless it is another's
-	if err := s.lock(data); err != nil {
-		return err
-	}
-	listener, err := listen(c.Listen)
-	if err != nil {
-		return err
-	}
-	s.closers = append(s.closers, func() { listener.Close() })
-	address := c.Database
-	if address == "" {
-		private, err := cluster.Start(ctx, filepath.Join(data, "database"))
-		if err != nil {
-			return err
-		}
-		s.closers = append(s.closers, func() {
-			if err := private.Stop(); err != nil {
-				s.log.Error("the database", "error", err)
-			}
-		})
-		address = private.URL
-	}
-	kept, err := records.Open(ctx, address, s.log)
-	if err != nil {
-		return err
-	}
-	s.closers = append(s.closers, func() { kept.Close() })
-	writer, err := records.NewWriter(kept, filepath.Join(data, "records-waiting.jsonl"), s.log)
-	if err != nil {
-		return err
-	}
-	s.work(writer.Work)
-	if err := flush(ctx, writer); err != nil { // what waited is read below
-		return fmt.Errorf("the database does not take the records that waited for it: %w", err)
-	}
-	if err := makeUp(ctx, kept, writer, c.Past); err != nil {
-		return err
-	}
-	readings, err := heatlog.Open(ctx, filepath.Join(data, "heat"), kept, s.log)
-	if err != nil {
-		return err
-	}
-	readings.Keep = c.Heat.Keep
-	s.work(readings.Work)
-	if s.Shelf, err = shelf.Open(ctx, filepath.Join(data, "shelf"), kept); err != nil {
-		return err
-	}
-	s.work(s.Shelf.Renew)
-	journals, err := journal.Open(filepath.Join(data, "journal"))
-	if err != nil {
-		return err
-	}
-	login := &awake.Login{Name: c.Printer.Name, Log: s.log}
-	sleepy := ""
-	if err := login.Available(); err != nil {
-		sleepy = err.Error()
-	}
-	settings := c.host()
-	settings.Recorder, settings.Files, settings.Journal, settings.Log = recorder{writer, readings}, s.Shelf, books{journals}, s.log
-	settings.After = readings.Last()
-	if settings.Holds, err = openHolds(filepath.Join(data, "printer-holds.json"), s.log); err != nil {
-		return err
-	}
-	if settings.Learned, err = kept.Learned(ctx); err != nil {
-		return err
-	}
-	if settings.Alarms, err = kept.Alarms(ctx, true, 100); err != nil {
-		return err
-	}
-	if err := readyMade(ctx, kept, data); err != nil {
-		return err
-	}
-	settings.Awake, settings.Sleepy = login, sleepy
-	s.Host = host.New(settings)
-	interrupted, err := s.Host.Run.TakeUp(ctx)
-	if err != nil {
-		return err
-	}
-	if n, err := kept.Abandoned(ctx, time.Now().UTC(), interrupted); err != nil {
-		return err
-	} else if n > 0 {
-		s.log.Warn("a run was going on when the service last ended and has no journal; it is recorded as broken", "runs", n)
-	}
-	s.Shelf.Guard(s.Host.Run.InUse)
-	s.work(s.Host.Work)
-	port := listener.Addr().(*net.TCPAddr).Port
-	if s.access, err = guard.NewAccess(ctx, kept, port, s.log); err != nil {
-		return err
-	}
-	if c.WithdrawTokens {
-		if err := s.access.WithdrawAll(ctx, filepath.Join(data, KeeperFile)); err != nil {
-			return err
-		}
-	}
-	if s.Keeper, err = s.access.Keeper(ctx, filepath.Join(data, KeeperFile)); err != nil {
-		return err
-	}
-	s.URL = "http://" + reachable(listener.Addr().(*net.TCPAddr))
-	s.serve(listener, &web.Server{
-		Printer: c.Printer.machine(), Access: s.access, Logger: s.log, Flush: writer.Flush,
-		Host: s.Host, Link: s.Host.Link, Run: s.Host.Run, Runs: kept, Recordings: journals, Shelf: s.Shelf,
-		Heat: s.Host.Heat, HeatLog: readings, HeatPast: kept, HeatKept: kept, WarmUps: kept, PartOff: c.Heat.PartOff,
-		Wire: wire.Area{Hand: s.Host.Hand, Traffic: s.Host.Wire, Capacity: s.Host.Capacity, Recorder: s.Host},
-	})
-	return nil
-}
-
-// past keeps a made-up past.
-type past struct {
-	*records.Records
-	*records.Writer
-}
-
-// Run takes a run.
-func (p past) Run(r run.Record) { p.Writer.Run(r) }
-
-// Learned takes what has been learned of a heater.
-func (p past) Learned(h heat.Heater, l heat.Learner) { p.Writer.Learned(h, l) }
-
-// makeUp fills an empty log with a made-up past, for the demo.
-func makeUp(ctx context.Context, kept *records.Records, writer *records.Writer, warp float64) error {
-	if warp <= 0 {
-		return nil
-	}
-	if last, err := kept.Last(ctx); err != nil || !last.IsZero() {
-		return err
-	}
-	if err := history.Make(ctx, past{kept, writer}, time.Now(), warp); err != nil {
-		return fmt.Errorf("making up the past: %w", err)
-	}
-	return writer.Flush(ctx)
-}
-
-// flushTime is how long records that waited may take at the start.
-const flushTime = time.Minute
-
-func flush(ctx context.Context, w *records.Writer) error {
-	ctx, cancel := context.WithTimeout(ctx, flushTime)
-	defer cancel()
-	return w.Flush(ctx)
-}
-
-// readyMade puts the ready-made warm-ups there at the first start.
-func readyMade(ctx context.Context, kept *records.Records, data string) error {
-	there := filepath.Join(data, "warm-ups-made")
-	if _, err := os.Stat(there); err == nil {
-		return nil
-	}
-	for _, w := range heat.ReadyMade() {
-		if err := kept.PutWarmUp(ctx, w); err != nil {
-			return err
-		}
-	}
-	return os.WriteFile(there, nil, durable.FileMode)
 }
 
 // work runs f until the service is closed.
@@ -338,10 +167,10 @@ func (s *Service) serve(l net.Listener, w *web.Server) {
 }
 
 // SignInLink returns a new link that signs one browser in.
-func (s *Service) SignInLink() string { return s.URL + "/sign-in#" + s.access.Code() }
+func (s *Service) SignInLink() string { return s.URL + "/sign-in#" + s.guard.Code() }
 
 // PairCode returns a new code that lets one program in.
-func (s *Service) PairCode() string { return s.access.Code() }
+func (s *Service) PairCode() string { return s.guard.Code() }
 
 // Failed delivers the error of an HTTP side that has ended by itself.
 func (s *Service) Failed() <-chan error { return s.failed }

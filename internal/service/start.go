@@ -1,0 +1,236 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"os"
+	"path/filepath"
+	"time"
+
+	"diathermon/internal/awake"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/durable"
+	"diathermon/internal/heatlog"
+	"diathermon/internal/history"
+	"diathermon/internal/host"
+	"diathermon/internal/journal"
+	"diathermon/internal/records"
+	"diathermon/internal/records/cluster"
+	"diathermon/internal/shelf"
+	"diathermon/internal/web"
+	"diathermon/internal/web/guard"
+	"diathermon/internal/web/wire"
+)
+
+// starting is what the steps of a start hand on to one another.
+type starting struct {
+	*Service
+	config   Config
+	data     string // the data folder
+	listener net.Listener
+	kept     *records.Records
+	writer   *records.Writer
+	readings *heatlog.Log
+	journals *journal.Folder
+}
+
+// start takes the steps of a start, each of which leaves behind in closers what ends
+// it.
+func (s *Service) start(ctx context.Context, c Config) error {
+	at := &starting{Service: s, config: c}
+	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.access, at.http} {
+		if err := step(ctx); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// in is a path in the data folder.
+func (s *starting) in(name string) string { return filepath.Join(s.data, name) }
+
+// folder takes the data folder and the address, which nobody else may have.
+func (s *starting) folder(context.Context) (err error) {
+	if err := s.config.Check(); err != nil {
+		return err
+	}
+	if s.data, err = filepath.Abs(s.config.Data); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(s.data, dataMode); err != nil {
+		return fmt.Errorf("the data folder cannot be made: %w", err)
+	}
+	os.Chmod(s.data, dataMode) // of one that is there from before, unless it is another's
+	if err := s.lock(s.data); err != nil {
+		return err
+	}
+	if s.listener, err = listen(s.config.Listen); err != nil {
+		return err
+	}
+	s.closers = append(s.closers, func() { s.listener.Close() })
+	return nil
+}
+
+// database connects to the database, which is the service's own if none is named.
+func (s *starting) database(ctx context.Context) (err error) {
+	address := s.config.Database
+	if address == "" {
+		private, err := cluster.Start(ctx, s.in("database"))
+		if err != nil {
+			return err
+		}
+		s.closers = append(s.closers, func() {
+			if err := private.Stop(); err != nil {
+				s.log.Error("the database", "error", err)
+			}
+		})
+		address = private.URL
+	}
+	if s.kept, err = records.Open(ctx, address, s.log); err != nil {
+		return err
+	}
+	s.closers = append(s.closers, func() { s.kept.Close() })
+	return nil
+}
+
+// records lets records and readings be kept.
+func (s *starting) records(ctx context.Context) (err error) {
+	if s.writer, err = records.NewWriter(s.kept, s.in("records-waiting.jsonl"), s.log); err != nil {
+		return err
+	}
+	s.work(s.writer.Work)
+	if err := flush(ctx, s.writer); err != nil { // what waited is read below
+		return fmt.Errorf("the database does not take the records that waited for it: %w", err)
+	}
+	if err := makeUp(ctx, s.kept, s.writer, s.config.Past); err != nil {
+		return err
+	}
+	if s.readings, err = heatlog.Open(ctx, s.in("heat"), s.kept, s.log); err != nil {
+		return err
+	}
+	s.readings.Keep = s.config.Heat.Keep
+	s.work(s.readings.Work)
+	return readyMade(ctx, s.kept, s.data)
+}
+
+// files opens the shelf and the journals.
+func (s *starting) files(ctx context.Context) (err error) {
+	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept); err != nil {
+		return err
+	}
+	s.work(s.Shelf.Renew)
+	s.journals, err = journal.Open(s.in("journal"))
+	return err
+}
+
+// host brings the live machine up, with the run that was cut off, if there is one.
+func (s *starting) host(ctx context.Context) (err error) {
+	login := &awake.Login{Name: s.config.Printer.Name, Log: s.log}
+	c := s.config.host()
+	c.Recorder, c.Files, c.Journal, c.Awake, c.Log = recorder{s.writer, s.readings}, s.Shelf, books{s.journals}, login, s.log
+	c.After = s.readings.Last()
+	if err := login.Available(); err != nil {
+		c.Sleepy = err.Error()
+	}
+	if c.Holds, err = openHolds(s.in("printer-holds.json"), s.log); err != nil {
+		return err
+	}
+	if c.Learned, err = s.kept.Learned(ctx); err != nil {
+		return err
+	}
+	if c.Alarms, err = s.kept.Alarms(ctx, true, 100); err != nil {
+		return err
+	}
+	s.Host = host.New(c)
+	interrupted, err := s.Host.Run.TakeUp(ctx)
+	if err != nil {
+		return err
+	}
+	if n, err := s.kept.Abandoned(ctx, time.Now().UTC(), interrupted); err != nil {
+		return err
+	} else if n > 0 {
+		s.log.Warn("a run was going on when the service last ended and has no journal; it is recorded as broken", "runs", n)
+	}
+	s.Shelf.Guard(s.Host.Run.InUse)
+	s.work(s.Host.Work)
+	return nil
+}
+
+// access finds out who may come in.
+func (s *starting) access(ctx context.Context) (err error) {
+	at := s.listener.Addr().(*net.TCPAddr)
+	s.URL = "http://" + reachable(at)
+	if s.guard, err = guard.NewAccess(ctx, s.kept, at.Port, s.log); err != nil {
+		return err
+	}
+	if s.config.WithdrawTokens {
+		if err := s.guard.WithdrawAll(ctx, s.in(KeeperFile)); err != nil {
+			return err
+		}
+	}
+	s.Keeper, err = s.guard.Keeper(ctx, s.in(KeeperFile))
+	return err
+}
+
+// http lets them in.
+func (s *starting) http(context.Context) error {
+	h := s.Host
+	s.serve(s.listener, &web.Server{
+		Printer: s.config.Printer.machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf,
+		Heat: h.Heat, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
+		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
+	})
+	return nil
+}
+
+// past keeps a made-up past.
+type past struct {
+	*records.Records
+	*records.Writer
+}
+
+// Run takes a run.
+func (p past) Run(r run.Record) { p.Writer.Run(r) }
+
+// Learned takes what has been learned of a heater.
+func (p past) Learned(h heat.Heater, l heat.Learner) { p.Writer.Learned(h, l) }
+
+// makeUp fills an empty log with a made-up past, for the demo.
+func makeUp(ctx context.Context, kept *records.Records, writer *records.Writer, warp float64) error {
+	if warp <= 0 {
+		return nil
+	}
+	if last, err := kept.Last(ctx); err != nil || !last.IsZero() {
+		return err
+	}
+	if err := history.Make(ctx, past{kept, writer}, time.Now(), warp); err != nil {
+		return fmt.Errorf("making up the past: %w", err)
+	}
+	return writer.Flush(ctx)
+}
+
+// flushTime is how long records that waited may take at the start.
+const flushTime = time.Minute
+
+func flush(ctx context.Context, w *records.Writer) error {
+	ctx, cancel := context.WithTimeout(ctx, flushTime)
+	defer cancel()
+	return w.Flush(ctx)
+}
+
+// readyMade puts the ready-made warm-ups there at the first start.
+func readyMade(ctx context.Context, kept *records.Records, data string) error {
+	there := filepath.Join(data, "warm-ups-made")
+	if _, err := os.Stat(there); err == nil {
+		return nil
+	}
+	for _, w := range heat.ReadyMade() {
+		if err := kept.PutWarmUp(ctx, w); err != nil {
+			return err
+		}
+	}
+	return os.WriteFile(there, nil, durable.FileMode)
+}
