@@ -316,7 +316,7 @@ func TestAClockThatIsPutBackByDaysLeavesReadingsInOrder(t *testing.T) {
 		for _, window := range []struct {
 			from, to time.Time
 			want     int
-		}{{back, noon.Add(time.Hour), 40}, {back, back.Add(10 * time.Second), 10}, {noon, noon.Add(10 * time.Second), 10}, {noon.Add(-time.Hour), noon, 0}} {
+		}{{back, noon.Add(time.Hour), 40}, {back, back.Add(10 * time.Second), 10}, {noon, noon.Add(10 * time.Second), 10}, {noon.Add(-time.Hour), noon, 0}, {back, noon.Add(10 * time.Second), 30}, {back.Add(10 * time.Second), noon.Add(time.Hour), 30}} {
 			got, err := l.Readings(t.Context(), []heat.Heater{heat.Bed}, window.from, window.to, 1000)
 			if err != nil || len(got) != window.want || !slices.IsSortedFunc(got, func(a, b heat.Sample) int { return a.At.Compare(b.At) }) {
 				t.Errorf("from %s to %s: %d readings, %v, want %d in order", window.from, window.to, len(got), err, window.want)
