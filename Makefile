@@ -20,11 +20,11 @@ test: tools $(CONSOLE) ## install what is missing and run all tests
 	go test -count=1 -timeout 20m -parallel 4 ./...
 
 short: ## the tests that need neither database nor browser, in seconds
-	go test -short ./internal/core/... ./internal/host ./internal/shelf ./internal/simprinter
+	go test -short ./internal/core/... ./internal/host/... ./internal/port ./internal/web/... ./internal/shelf ./internal/simprinter
 
 race: tools ## the rooms in which goroutines meet, under the race detector
 	@./scripts/install postgresql
-	go test -race -short -count=1 -timeout 20m ./internal/host ./internal/core/wire ./internal/core/run ./internal/heatlog ./internal/journal ./internal/durable ./internal/records ./internal/shelf ./internal/gate
+	go test -race -short -count=1 -timeout 20m ./internal/host/... ./internal/port ./internal/web/... ./internal/core/wire ./internal/core/run ./internal/heatlog ./internal/journal ./internal/durable ./internal/records ./internal/shelf ./internal/gate
 
 soak: tools $(CONSOLE) ## a million conversations and lives of runs from seeds, and two hundred kills of the host in the middle of a run
 	go test -count=1 -timeout 60m -run TestAnySeed ./internal/core/wire -seeds 1000000

@@ -329,3 +329,18 @@ func TestACodeIsGoodOnceAndForADay(t *testing.T) {
 		}
 	})
 }
+
+func TestAnotherSiteDoesNothingWithABrowsersSession(t *testing.T) {
+	d := newEntrance(t)
+	in := d.ask("POST", "/sign-in", url.Values{"code": {d.access.Code()}}.Encode(), "Content-Type", "application/x-www-form-urlencoded")
+	cookie := in.Result().Cookies()[0]
+	session := cookie.Name + "=" + cookie.Value
+	for _, headers := range [][]string{{"Sec-Fetch-Site", "cross-site"}, {"Sec-Fetch-Site", "same-site"}, {"Origin", "http://elsewhere.example"}} {
+		if w := d.ask("POST", "/sign-out", "", append([]string{"Cookie", session}, headers...)...); w.Code != http.StatusForbidden || !d.good(cookie.Value) {
+			t.Errorf("with %q: %d", headers, w.Code)
+		}
+	}
+	if w := d.ask("POST", "/sign-out", "", "Cookie", session, "Sec-Fetch-Site", "same-origin"); w.Code != http.StatusNoContent {
+		t.Errorf("the console itself: %d %s", w.Code, w.Body)
+	}
+}
