@@ -38,6 +38,26 @@ func (p *serialPort) Write(b []byte) (int, error) {
 	return p.poll.Write(b)
 }
 
+// TryWrite writes what the port takes without waiting; none if the port cannot tell.
+func (p *serialPort) TryWrite(b []byte) (n int, err error) {
+	if p.poll == nil {
+		return 0, nil
+	}
+	raw, err := p.poll.SyscallConn()
+	if err != nil {
+		return 0, err
+	}
+	var failed error
+	err = raw.Write(func(fd uintptr) bool {
+		n, failed = unix.Write(int(fd), b)
+		return true
+	})
+	if failed == unix.EAGAIN || failed == unix.EINTR {
+		failed = nil
+	}
+	return max(n, 0), errors.Join(err, failed)
+}
+
 // Close closes the port, whoever waits for it.
 func (p *serialPort) Close() error {
 	if p.poll != nil {
