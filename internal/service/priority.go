@@ -3,7 +3,6 @@ package service
 import (
 	"os"
 	"runtime"
-	"runtime/debug"
 	"strconv"
 
 	"golang.org/x/sys/unix"
@@ -12,10 +11,6 @@ import (
 // niceness is what the service runs with where it may: other programs of a small
 // computer must not keep the printer waiting.
 const niceness = -10
-
-// garbage is how much memory may lie about before it is collected, in percent of what
-// is in use: the computer is small.
-const garbage = 50
 
 // Hurry raises the priority of every thread of this process, where that is
 // allowed. It is for a process that is a service and nothing else, once it has
@@ -27,9 +22,6 @@ const garbage = 50
 // all its slots are taken.
 func Hurry() {
 	runtime.GOMAXPROCS(runtime.NumCPU() + 2)
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(garbage)
-	}
 	tasks, err := os.ReadDir("/proc/self/task")
 	if err != nil {
 		return
