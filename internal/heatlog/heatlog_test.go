@@ -305,7 +305,9 @@ func TestAClockThatIsPutBackByDaysLeavesReadingsInOrder(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		l, _ := open(t, t.TempDir(), newStore())
 		noon := time.Now().Truncate(time.Hour)
-		note := func(at time.Time) { l.Note([]heat.Sample{{At: at, Reading: heat.Reading{Heater: heat.Bed, Actual: 60}}}) }
+		note := func(at time.Time) {
+			l.Note([]heat.Sample{{At: at, Reading: heat.Reading{Heater: heat.Bed, Actual: 60}}})
+		}
 		for i := range 20 {
 			note(noon.Add(time.Duration(i) * time.Second))
 		}

@@ -123,7 +123,7 @@ function lone(u: uPlot, scene: Scene, colours: Ink) {
     for (const l of scene.lines) {
       if (!l.low) continue
       ctx.strokeStyle = l.colour ?? heat(u, colours.dark)
-      ctx.lineWidth = l.width * devicePixelRatio
+      ctx.lineWidth = Math.max(l.width, 2) * devicePixelRatio
       ctx.lineCap = 'round'
       for (let i = 0; i < l.values.length; i++) {
         if (l.values[i] == null) continue
@@ -137,7 +137,7 @@ function lone(u: uPlot, scene: Scene, colours: Ink) {
         if (to! - from! > 3 * devicePixelRatio) continue
         ctx.beginPath()
         ctx.moveTo((from! + to!) / 2, u.valToPos(low, 'y', true))
-        ctx.lineTo((from! + to!) / 2, u.valToPos(high, 'y', true) - 1)
+        ctx.lineTo((from! + to!) / 2, u.valToPos(high, 'y', true) - 3 * devicePixelRatio) // so that one value alone is seen, too
         ctx.stroke()
       }
     }

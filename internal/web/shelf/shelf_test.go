@@ -55,8 +55,8 @@ func (b *board) Store(_ context.Context, a shelf.Arrival) (toolpath.File, shelf.
 	b.arrived, b.bytes = append(b.arrived, a), append(b.bytes, string(all))
 	return toolpath.File{Name: a.Name}, b.outcome, nil
 }
-func (b *board) Remove(_ context.Context, name string) error {
-	_, err := b.File(nil, name)
+func (b *board) Remove(ctx context.Context, name string) error {
+	_, err := b.File(ctx, name)
 	return err
 }
 func (b *board) Preflight(context.Context, toolpath.File) ([]preflight.Check, error) {
