@@ -16,6 +16,10 @@ const axe = "../../console/node_modules/axe-core/axe.min.js"
 // findings runs the checker over the page as it stands.
 const findings = `axe.run(document, {resultTypes: ["violations"]}).then(found => found.violations.flatMap(v => v.nodes.map(n => v.id + ": " + n.target.join(" ") + " " + n.html.slice(0, 160) + " — " + [...n.any, ...n.all, ...n.none].map(c => c.message).join("; "))))`
 
+// themed is true once the console wears the theme that the browser asks for; the page
+// for signing in has no theme to change.
+const themed = `!document.querySelector(".v-application") || matchMedia("(prefers-color-scheme: dark)").matches === !!document.querySelector(".v-application.v-theme--dark")`
+
 // mustBeAccessible looks for what keeps somebody from using a page, on a desk and on a
 // phone, by day and by night.
 func (b *bench) mustBeAccessible(page context.Context, what string) {
@@ -25,6 +29,8 @@ func (b *bench) mustBeAccessible(page context.Context, what string) {
 		dark          bool
 	}{{1280, 800, false}, {1280, 800, true}, {390, 844, true}, {390, 844, false}} {
 		b.looksLike(page, screen.width, screen.height, screen.dark)
+		ask(b, page, chromedp.Poll[bool](themed))
+		ask(b, page, chromedp.Evaluate[any](`new Promise(drawn => requestAnimationFrame(() => requestAnimationFrame(() => drawn(0))))`, chromedp.EvalAwaitPromise))
 		ask(b, page, chromedp.Poll[bool](`document.getAnimations().every(a => a.playState !== "running" || a.effect.getComputedTiming().iterations === Infinity)`))
 		for _, f := range ask(b, page, chromedp.Evaluate[[]string](findings, chromedp.EvalAwaitPromise)) {
 			b.t.Errorf("%s, %+v: %s", what, screen, f)
