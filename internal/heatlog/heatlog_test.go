@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"slices"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"testing/synctest"
@@ -21,6 +22,7 @@ import (
 
 // store keeps chunks in memory, and can be away.
 type store struct {
+	mu     sync.Mutex
 	chunks map[string]heat.Chunk
 	away   atomic.Bool
 	puts   int
@@ -31,6 +33,8 @@ var errAway = errors.New("the database is away")
 func newStore() *store { return &store{chunks: map[string]heat.Chunk{}} }
 
 func (s *store) PutChunks(_ context.Context, chunks []heat.Chunk) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	if s.away.Load() {
 		return errAway
 	}
@@ -42,6 +46,8 @@ func (s *store) PutChunks(_ context.Context, chunks []heat.Chunk) error {
 }
 
 func (s *store) Chunks(_ context.Context, h heat.Heater, from, to time.Time) ([]heat.Chunk, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	if s.away.Load() {
 		return nil, errAway
 	}
@@ -69,6 +75,8 @@ func (s *store) Sums(ctx context.Context, h heat.Heater, from, to time.Time) ([]
 }
 
 func (s *store) Heaters(context.Context) (heaters []heat.Heater, err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	for _, c := range s.chunks {
 		if !slices.Contains(heaters, c.Heater) {
 			heaters = append(heaters, c.Heater)
@@ -78,6 +86,8 @@ func (s *store) Heaters(context.Context) (heaters []heat.Heater, err error) {
 }
 
 func (s *store) Last(context.Context) (last time.Time, err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	for _, c := range s.chunks {
 		if c.Ends.After(last) {
 			last = c.Ends
@@ -87,6 +97,8 @@ func (s *store) Last(context.Context) (last time.Time, err error) {
 }
 
 func (s *store) Forget(_ context.Context, before time.Time) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	for key, c := range s.chunks {
 		if c.Ends.Before(before) {
 			delete(s.chunks, key)
