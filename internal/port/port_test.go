@@ -61,6 +61,33 @@ func TestWhatIsUrgentGoesAheadOfAllThatWaits(t *testing.T) {
 	})
 }
 
+// narrow is a port that takes three bytes at once, and more when it is waited for.
+type narrow struct{ slow }
+
+func (n *narrow) TryWrite(b []byte) (int, error) {
+	n.taken = append(n.taken, string(b[:min(3, len(b))]))
+	return min(3, len(b)), nil
+}
+
+func TestNothingComesIntoTheMiddleOfALine(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		n := &narrow{slow{let: make(chan struct{})}}
+		w := port.NewWriter(n, func(error) {})
+		w.Write([]byte("G1\n"))    // at once
+		w.Write([]byte("G28 X\n")) // in part
+		w.Urge([]byte("\nM112\n"))
+		w.Write([]byte("G2\n"))
+		for range 3 {
+			n.let <- struct{}{}
+		}
+		synctest.Wait()
+		if got := strings.Join(n.taken, ""); got != "G1\nG28 X\n\nM112\nG2\n" {
+			t.Errorf("written: %q", got)
+		}
+		w.Quit()
+	})
+}
+
 func TestAPortThatTakesNothingKeepsNobodyWaiting(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		s := &slow{let: make(chan struct{}), err: errors.New("gone")}

@@ -19,6 +19,7 @@ type Writer struct {
 	waiting atomic.Int32 // what has been handed over and not been written
 	normal  chan []byte
 	urgent  chan []byte
+	begun   chan []byte // the rest of what was written in part
 	out     chan time.Time
 	quit    chan struct{}
 }
@@ -26,7 +27,7 @@ type Writer struct {
 // NewWriter begins to carry bytes to a port. It calls failed once, if the port fails;
 // that must not wait.
 func NewWriter(port io.Writer, failed func(error)) *Writer {
-	w := &Writer{port: port, failed: once(failed), normal: make(chan []byte, 64), urgent: make(chan []byte, 4), out: make(chan time.Time, 4), quit: make(chan struct{})}
+	w := &Writer{port: port, failed: once(failed), normal: make(chan []byte, 64), urgent: make(chan []byte, 4), begun: make(chan []byte, 1), out: make(chan time.Time, 4), quit: make(chan struct{})}
 	go w.work()
 	return w
 }
@@ -48,6 +49,9 @@ func (w *Writer) Write(b []byte) bool {
 		}
 		if b = b[n:]; len(b) == 0 {
 			return true
+		}
+		if n > 0 { // nothing comes into the middle of a line, not even a halt
+			return w.hand(w.begun, b)
 		}
 	}
 	return w.hand(w.normal, b)
@@ -77,23 +81,32 @@ func (w *Writer) hand(to chan []byte, b []byte) bool {
 func (w *Writer) work() {
 	for {
 		var b []byte
-		hurry := true
+		hurry := false
 		select {
 		case b = <-w.urgent:
+			hurry = true
 		default:
 			select {
 			case b = <-w.urgent:
+				hurry = true
+			case b = <-w.begun:
 			case b = <-w.normal:
-				hurry = false
 			case <-w.quit:
 				return
 			}
 		}
-		if _, err := w.port.Write(b); err != nil {
-			w.failed(err)
+		if hurry {
+			select { // a line that was begun before it
+			case rest := <-w.begun:
+				if !w.put(rest) {
+					return
+				}
+			default:
+			}
+		}
+		if !w.put(b) {
 			return
 		}
-		w.waiting.Add(-1)
 		if hurry {
 			select {
 			case w.out <- time.Now():
@@ -101,4 +114,15 @@ func (w *Writer) work() {
 			}
 		}
 	}
+}
+
+// put writes bytes, as long as the port takes for them. It reports whether that went
+// well.
+func (w *Writer) put(b []byte) bool {
+	if _, err := w.port.Write(b); err != nil {
+		w.failed(err)
+		return false
+	}
+	w.waiting.Add(-1)
+	return true
 }

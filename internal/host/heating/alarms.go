@@ -10,13 +10,9 @@ import (
 	"github.com/google/uuid"
 
 	"diathermon/internal/core/heat"
-	"diathermon/internal/core/run"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host/part"
 )
-
-// ErrAlarm means that an alarm waits for a person.
-var ErrAlarm = run.ErrAlarm
 
 // ErrNoAlarm means that no such alarm waits.
 var ErrNoAlarm = errors.New("there is no such alarm")

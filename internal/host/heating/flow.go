@@ -17,7 +17,6 @@ type flowing struct {
 	rate   float64 // mm³/s
 	watch  heat.FlowWatch
 	state  heat.FlowState
-	used   bool // the watch has been at work in this run
 }
 
 // push notes what a line that the printer has taken pushes out.
@@ -38,11 +37,11 @@ func (h *Heating) watchFlow(at time.Time, now time.Duration, r heat.Reading, m h
 	}
 	if h.cfg.Unguarded || !h.draws() || h.cfg.FlowWatch == heat.FlowOff {
 		f.watch.Reset()
-		f.state, f.used = heat.FlowState{Asked: f.rate, Seen: math.NaN()}, false
+		f.state = heat.FlowState{Asked: f.rate, Seen: math.NaN()}
 		return
 	}
 	before := f.state.Stopped
-	f.state, f.used = f.watch.Note(now, r, m, c), true
+	f.state = f.watch.Note(now, r, m, c)
 	if !f.state.Stopped || before {
 		return
 	}

@@ -8,6 +8,7 @@ import (
 
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
 )
 
 // ErrHeater means that the printer has no such heater.
@@ -29,7 +30,7 @@ func (h *Heating) Set(ctx context.Context, heater heat.Heater, setpoint float64)
 			return fmt.Errorf("%w: %v", bounds.ErrSetpoint, err)
 		}
 		if setpoint > 0 && h.alarmed(heater) {
-			return fmt.Errorf("%w: look at the %s first", ErrAlarm, heater)
+			return fmt.Errorf("%w: look at the %s first", run.ErrAlarm, heater)
 		}
 		if setpoint > 0 {
 			h.Heats()

@@ -54,7 +54,7 @@ func (h *Heating) Tune(ctx context.Context, heater heat.Heater, setpoint float64
 		case h.tuning.goesOn():
 			refused = fmt.Errorf("%w: the %s is being tuned", bounds.ErrBusy, h.tuning.Heater)
 		case len(h.alarms) > 0:
-			refused = fmt.Errorf("%w: %s", ErrAlarm, h.alarms[0].Text)
+			refused = fmt.Errorf("%w: %s", run.ErrAlarm, h.alarms[0].Text)
 		default:
 			h.EndWarmUp("a heater is tuned")
 			t := &TuningNow{Heater: heater, Setpoint: setpoint, Begun: time.Now().UTC(), Tuning: heat.Tuning{Cycles: cycles}}

@@ -54,7 +54,7 @@ func (h *Heating) beginWarmUp(w heat.WarmUp, then func()) error {
 	}
 	for h2, setpoint := range w.Setpoints {
 		if a := h.alarmed(h2); a && setpoint > 0 {
-			return fmt.Errorf("%w: look at the %s, then acknowledge it", ErrAlarm, h2)
+			return fmt.Errorf("%w: look at the %s, then acknowledge it", run.ErrAlarm, h2)
 		}
 	}
 	w.Setpoints = maps.Clone(w.Setpoints)

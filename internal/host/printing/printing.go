@@ -175,14 +175,6 @@ func (p *Printing) Brief() (file string, state run.State) {
 // KeepsBed reports whether the bed of an interrupted run is kept hot for its pick-up.
 func (p *Printing) KeepsBed() bool { return p.job != nil && p.job.life.KeepsBed() }
 
-// Bound says why the port may not be opened anew; empty if it may.
-func (p *Printing) Bound() string {
-	if !p.Busy() {
-		return ""
-	}
-	return p.job.file.Name
-}
-
 // Situate adds to a situation what a typed line must know of the run.
 func (p *Printing) Situate(s *bounds.Situation) {
 	if j := p.job; j != nil {

@@ -48,7 +48,7 @@ type Run interface {
 	Earlier() wire.Earlier // what a new conversation should know of the one before it
 	Feed()                 // it may say lines of its file
 	Jot([]wire.Event)      // what lines' numbers mean, before they are said
-	Bound() string         // why the port may not be opened anew; empty: it may
+	Busy() bool            // it goes on, so that the port may not be opened anew
 }
 
 // Port takes bytes, those that are urgent ahead of the others.
@@ -361,7 +361,7 @@ func (t *Talk) Order(ctx context.Context, command string, allowed func() error) 
 func (t *Talk) Reconnect(ctx context.Context) error {
 	var refused error
 	err := t.loop.Ask(ctx, func() {
-		if why := t.run.Bound(); why != "" {
+		if t.run.Busy() {
 			refused = fmt.Errorf("%w: opening the port anew would end it", bounds.ErrBusy)
 			return
 		}
