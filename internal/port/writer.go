@@ -95,14 +95,12 @@ func (w *Writer) work() {
 				return
 			}
 		}
-		if hurry {
-			select { // a line that was begun before it
-			case rest := <-w.begun:
-				if !w.put(rest) {
-					return
-				}
-			default:
+		select { // a line that was begun before it
+		case rest := <-w.begun:
+			if !w.put(rest) {
+				return
 			}
+		default:
 		}
 		if !w.put(b) {
 			return

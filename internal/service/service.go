@@ -96,6 +96,13 @@ func (s *Service) work(f func(context.Context)) {
 	s.closers = append(s.closers, func() { cancel(); <-done })
 }
 
+// How often, and after how long, the lock is tried again. A lock outlives its file for
+// the moment between the fork and the start of any other program.
+const (
+	lockTries = 20
+	lockEvery = 25 * time.Millisecond
+)
+
 // lock keeps a second service away from the data folder. The kernel lets go of
 // it when the process ends, however it ends.
 func (s *Service) lock(data string) error {
@@ -103,7 +110,12 @@ func (s *Service) lock(data string) error {
 	if err != nil {
 		return fmt.Errorf("the data folder cannot be used: %w", err)
 	}
-	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+	err = syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
+	for tries := 0; err != nil && tries < lockTries; tries++ { // a program that is just being started has it still
+		time.Sleep(lockEvery)
+		err = syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
+	}
+	if err != nil {
 		holder := make([]byte, 20)
 		n, _ := f.Read(holder)
 		f.Close()
