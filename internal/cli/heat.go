@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -90,7 +91,7 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		return acknowledge(ctx, cmd, c, cmd.String("acknowledge"))
 	case len(args) == 2:
 		setpoint, err := strconv.ParseFloat(strings.TrimSuffix(args[1], "°C"), 64)
-		if err != nil {
+		if err != nil || math.IsNaN(setpoint) || math.IsInf(setpoint, 0) {
 			return wrong("%q is not a temperature in °C", args[1])
 		}
 		if cmd.Bool("tune") {

@@ -192,6 +192,7 @@ func TestTheCommandLinesExitCodes(t *testing.T) {
 	p.fails(1, "no such file", "send", "nowhere.gcode")
 	p.fails(2, "takes FILE", "send")
 	p.fails(2, "not a temperature", "heat", "bed", "warm")
+	p.fails(2, "not a temperature", "heat", "bed", "nan")
 	p.fails(2, "", "status", "--nonsense")
 	p.fails(5, "none.gcode", "print", "none.gcode")
 	p.fails(5, "oven", "heat", "oven", "60")

@@ -220,7 +220,7 @@ func (b books) Unfinished() (*run.Life, printing.Book, error) {
 }
 
 // work runs a host on what open opens until the test's end.
-func work(t *testing.T, files printing.Files, open func() (io.ReadWriteCloser, error)) (*host.Host, *memory) {
+func work(t testing.TB, files printing.Files, open func() (io.ReadWriteCloser, error)) (*host.Host, *memory) {
 	t.Helper()
 	h, kept, _ := workIn(t, t.TempDir(), files, open)
 	return h, kept
@@ -228,7 +228,7 @@ func work(t *testing.T, files printing.Files, open func() (io.ReadWriteCloser, e
 
 // workIn runs a host that keeps its journals in a folder, until leave is called
 // or the test ends.
-func workIn(t *testing.T, folder string, files printing.Files, open func() (io.ReadWriteCloser, error), change ...func(*host.Config)) (h *host.Host, kept *memory, leave func()) {
+func workIn(t testing.TB, folder string, files printing.Files, open func() (io.ReadWriteCloser, error), change ...func(*host.Config)) (h *host.Host, kept *memory, leave func()) {
 	t.Helper()
 	kept = &memory{}
 	journals, err := journal.Open(folder)
@@ -264,7 +264,7 @@ func workIn(t *testing.T, folder string, files printing.Files, open func() (io.R
 }
 
 // until lets virtual time pass until the bench meets a condition.
-func until(t *testing.T, h *host.Host, within time.Duration, met func(host.Bench) bool) host.Bench {
+func until(t testing.TB, h *host.Host, within time.Duration, met func(host.Bench) bool) host.Bench {
 	t.Helper()
 	for end := time.Now().Add(within); ; time.Sleep(100 * time.Millisecond) {
 		b, err := h.Bench(t.Context())

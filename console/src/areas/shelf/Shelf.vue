@@ -86,7 +86,7 @@ const content = (name: string) => `/v1/shelf/${encodeURIComponent(name)}/content
         <li v-for="f in files" :key="f.name">
           <button type="button" class="file" :data-file="f.name" @click="look(f.name)">
             <span class="break name">{{ f.name }}</span>
-            <span class="text-body-small text-medium-emphasis figures">{{ f.layers }} layers · moves {{ span(f.duration_seconds) }} · {{ f.filament_g.toFixed(0) }} g · {{ size(f.size) }}</span>
+            <span class="text-body-small text-medium-emphasis figures"><span class="text-no-wrap">{{ f.layers }} layers</span> · <span class="text-no-wrap">moves {{ span(f.duration_seconds) }}</span> · <span class="text-no-wrap">{{ f.filament_g.toFixed(0) }} g</span> · <span class="text-no-wrap">{{ size(f.size) }}</span></span>
           </button>
           <v-btn :icon="mdiDownload" variant="text" size="40" :href="content(f.name)" :title="`Download ${f.name}`" :aria-label="`Download ${f.name}`" class="d-none d-sm-inline-flex" />
           <v-btn :icon="mdiDeleteOutline" variant="text" size="40" :title="`Delete ${f.name}`" :aria-label="`Delete ${f.name}`" @click="removing = f.name" />
