@@ -33,7 +33,7 @@ type Sink interface {
 	Mark(heat.Mark)
 	Alarm(heat.Alarm)
 	Episode(heat.Episode)
-	Learned(heat.Heater, heat.Learner)
+	Learned(heat.Heater, heat.Learned)
 }
 
 // aged is the share of its power that the bed has in the end.
@@ -73,6 +73,7 @@ type maker struct {
 	flow  float64 // that the file asks for
 
 	heaters  map[heat.Heater]*heater
+	last     map[heat.Heater]heat.Reading
 	readings map[heat.Heater][]heat.Sample
 	guarded  bool
 	alarm    *heat.Alarm
@@ -92,7 +93,7 @@ type heater struct {
 func Make(ctx context.Context, sink Sink, now time.Time, warp float64) error {
 	m := &maker{
 		sink: sink, ctx: ctx, rng: rand.New(rand.NewPCG(60, 1)), plant: simprinter.NewPlant(simprinter.Vesper()), warp: warp,
-		heaters: map[heat.Heater]*heater{}, readings: map[heat.Heater][]heat.Sample{},
+		heaters: map[heat.Heater]*heater{}, last: map[heat.Heater]heat.Reading{}, readings: map[heat.Heater][]heat.Sample{},
 	}
 	for h, limit := range map[heat.Heater]float64{heat.Nozzle: 285, heat.Bed: 110} {
 		m.heaters[h] = &heater{checkup: heat.Checkup{Heater: h}, guard: heat.Guard{Heater: h, Limit: limit}}
@@ -121,7 +122,7 @@ func Make(ctx context.Context, sink Sink, now time.Time, warp float64) error {
 		}
 	}
 	for name, h := range m.heaters {
-		sink.Learned(name, h.learner)
+		sink.Learned(name, heat.Learned{Learner: h.learner, Experience: h.guard.Experience})
 	}
 	return nil
 }
@@ -223,12 +224,11 @@ func (m *maker) note(r heat.Reading) {
 	for _, e := range h.checkup.Note(at, m.mono, r, h.model, c) {
 		m.sink.Episode(e)
 	}
-	if m.guarded {
-		for _, a := range h.guard.Note(m.mono, r, h.model, c) {
-			if m.alarm == nil {
-				a.ID, a.At = uuid.NewString(), at
-				m.alarm = &a
-			}
+	m.last[r.Heater] = r
+	for _, a := range h.guard.Note(at, m.mono, r, heat.Around(r.Heater, m.last)) {
+		if m.guarded && m.alarm == nil {
+			a.ID, a.At = uuid.NewString(), at
+			m.alarm = &a
 		}
 	}
 }

@@ -99,35 +99,56 @@ func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
 		happens func(*rig)
 		guards  []heat.GuardName
 		within  time.Duration
-		becomes run.State
+		becomes run.State // of a printer whose guards have earned what they may do
 		cool    bool
+		trial   run.State // and of one that nobody knows, at first
 	}{
-		"no current while it warms":   {samples.Coupon(12), func(b host.Bench) bool { return b.Heat.Heaters[1].Setpoint > 0 }, broken(true, simprinter.HeaterFault{Kind: simprinter.Dead}), []heat.GuardName{heat.NoRise}, 3 * time.Minute, run.Held, true},
-		"no current while it holds":   {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Dead}), []heat.GuardName{heat.Falling, heat.NoRise}, 3 * time.Minute, run.Held, false},
-		"a sensor that slips":         {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.5}), []heat.GuardName{heat.Jump, heat.Falling, heat.NoRise}, 2 * time.Minute, run.Held, false},
-		"a shorted sensor":            {samples.Coupon(12), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Shorted}), []heat.GuardName{heat.Sensor}, 10 * time.Second, run.Held, true},
-		"a switch that is stuck":      {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Stuck}), []heat.GuardName{heat.Runaway, heat.TooHot}, 2 * time.Minute, run.Stopped, true},
-		"a board that says no more":   {samples.Coupon(400), drawing, board(func(b *simprinter.Board) { b.Stall(time.Minute) }), []heat.GuardName{heat.Silence}, 30 * time.Second, run.Running, false},
-		"a nozzle that does not flow": {samples.Parts()[2], func(b host.Bench) bool { return drawing(b) && b.Heat.Flow.Enough }, board(func(b *simprinter.Board) { b.Block(true) }), []heat.GuardName{heat.NoFlow}, 3 * time.Minute, run.Held, false},
+		"no current while it warms":   {samples.Coupon(12), func(b host.Bench) bool { return b.Heat.Heaters[1].Setpoint > 0 }, broken(true, simprinter.HeaterFault{Kind: simprinter.Dead}), []heat.GuardName{heat.NoRise}, 4 * time.Minute, run.Held, true, run.Held},
+		"no current while it holds":   {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Dead}), []heat.GuardName{heat.Falling, heat.NoRise}, 3 * time.Minute, run.Held, false, run.Running},
+		"a sensor that slips":         {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.5}), []heat.GuardName{heat.Jump, heat.Falling, heat.NoRise}, 2 * time.Minute, run.Held, false, run.Held},
+		"a shorted sensor":            {samples.Coupon(12), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Shorted}), []heat.GuardName{heat.Sensor}, 10 * time.Second, run.Held, true, run.Held},
+		"a switch that is stuck":      {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Stuck}), []heat.GuardName{heat.Runaway, heat.TooHot}, 2 * time.Minute, run.Held, true, run.Running},
+		"a board that says no more":   {samples.Coupon(400), drawing, board(func(b *simprinter.Board) { b.Stall(time.Minute) }), []heat.GuardName{heat.Silence}, 30 * time.Second, run.Running, false, run.Running},
+		"a nozzle that does not flow": {samples.Parts()[2], func(b host.Bench) bool { return drawing(b) && b.Heat.Flow.Enough }, board(func(b *simprinter.Board) { b.Block(true) }), []heat.GuardName{heat.NoFlow}, 3 * time.Minute, run.Held, false, run.Held},
 	} {
-		t.Run(name, func(t *testing.T) {
-			synctest.Test(t, func(t *testing.T) {
-				printer := simprinter.Vesper()
-				printer.Dialect.Telling = true // so that the head keeps the file's pace, and the nozzle the file's flow
-				r := newRigOn(t, printer, c.part, func(h *host.Config) { h.FlowWatch = heat.FlowHold })
-				r.until(time.Hour, c.when)
-				c.happens(r)
-				now := r.until(c.within, func(b host.Bench) bool { return len(b.Heat.Alarms) > 0 })
-				if a := now.Heat.Alarms[0]; !slices.Contains(c.guards, a.Guard) || a.Action != heat.ActionOf(a.Guard) && a.Guard != heat.NoFlow || a.Text == "" {
-					t.Errorf("the alarm is %+v, want one of %v", a, c.guards)
-				}
-				now = r.until(20*time.Second, func(b host.Bench) bool { return b.Run.State == c.becomes })
-				if c.cool && now.Link.Live() {
-					r.until(20*time.Second, func(b host.Bench) bool { return b.Heat.Heaters[0].Setpoint == 0 && b.Heat.Heaters[1].Setpoint == 0 })
-				}
+		for _, trial := range []bool{false, true} {
+			t.Run(fmt.Sprintf("%s, on trial %v", name, trial), func(t *testing.T) {
+				synctest.Test(t, func(t *testing.T) {
+					printer := simprinter.Vesper()
+					printer.Dialect.Telling = true // so that the head keeps the file's pace, and the nozzle the file's flow
+					becomes := c.trial
+					r := newRigOn(t, printer, c.part, func(h *host.Config) {
+						if h.FlowWatch = heat.FlowHold; !trial {
+							h.Learned, becomes = earned(), c.becomes
+						}
+					})
+					r.until(time.Hour, c.when)
+					c.happens(r)
+					now := r.until(c.within, func(b host.Bench) bool { return len(b.Heat.Alarms) > 0 })
+					if a := now.Heat.Alarms[0]; !slices.Contains(c.guards, a.Guard) || !trial && a.Action != heat.ActionOf(a.Guard) && a.Guard != heat.NoFlow || a.Text == "" {
+						t.Errorf("the alarm is %+v, want one of %v", a, c.guards)
+					}
+					now = r.until(20*time.Second, func(b host.Bench) bool { return b.Run.State == becomes })
+					if !trial && c.cool && now.Link.Live() {
+						r.until(20*time.Second, func(b host.Bench) bool { return b.Heat.Heaters[0].Setpoint == 0 && b.Heat.Heaters[1].Setpoint == 0 })
+					}
+				})
 			})
-		})
+		}
 	}
+}
+
+// earned is what is known of heaters whose guards have nothing left to earn.
+func earned() map[heat.Heater]*heat.Learned {
+	out := map[heat.Heater]*heat.Learned{}
+	for _, h := range []heat.Heater{heat.Nozzle, heat.Bed} {
+		e := heat.Experience{Version: heat.Version, Standings: map[heat.GuardName]*heat.Standing{}}
+		for _, g := range heat.Judged() {
+			e.Standings[g] = &heat.Standing{Quiet: 1e6}
+		}
+		out[h] = &heat.Learned{Experience: e}
+	}
+	return out
 }
 
 func TestAClockThatIsSetInTheMiddleOfARun(t *testing.T) {

@@ -164,7 +164,7 @@ func (m *memory) Episode(e heat.Episode) {
 	m.episodes = append(m.episodes, e)
 }
 
-func (m *memory) Learned(heat.Heater, heat.Learner) {}
+func (m *memory) Learned(heat.Heater, heat.Learned) {}
 
 func (m *memory) Alarm(a heat.Alarm) {
 	m.mu.Lock()

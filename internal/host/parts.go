@@ -70,7 +70,7 @@ type Config struct {
 	Open   port.Opener // nil: the serial port
 	Wire   wire.Config
 
-	Learned   map[heat.Heater]*heat.Learner // of before
+	Learned   map[heat.Heater]*heat.Learned // of before
 	Alarms    []heat.Alarm                  // of before, that nobody has acknowledged
 	After     time.Time                     // when the last reading of before was made; zero if there is none
 	UnusedFor time.Duration                 // how long heaters stay on while nobody uses them; 0: for ever

@@ -86,14 +86,14 @@ type modelRow struct {
 func (modelRow) TableName() string { return "heat_models" }
 
 // Learned returns what has been learned of the heaters.
-func (r *Records) Learned(ctx context.Context) (map[heat.Heater]*heat.Learner, error) {
+func (r *Records) Learned(ctx context.Context) (map[heat.Heater]*heat.Learned, error) {
 	var rows []modelRow
 	if err := r.db.WithContext(ctx).Find(&rows).Error; err != nil {
 		return nil, err
 	}
-	out := map[heat.Heater]*heat.Learner{}
+	out := map[heat.Heater]*heat.Learned{}
 	for _, row := range rows {
-		l := &heat.Learner{}
+		l := &heat.Learned{}
 		if json.Unmarshal([]byte(row.Learned), l) == nil { // otherwise it is learned anew
 			out[heat.Heater(row.Heater)] = l
 		}

@@ -114,7 +114,7 @@ func (w *Writer) Episode(e heat.Episode) {
 }
 
 // Learned takes what has been learned of a heater.
-func (w *Writer) Learned(h heat.Heater, l heat.Learner) {
+func (w *Writer) Learned(h heat.Heater, l heat.Learned) {
 	learned, err := json.Marshal(l)
 	if err != nil { // a number that JSON does not know: it is not worth keeping
 		return

@@ -196,7 +196,7 @@ type past struct {
 func (p past) Run(r run.Record) { p.Writer.Run(r) }
 
 // Learned takes what has been learned of a heater.
-func (p past) Learned(h heat.Heater, l heat.Learner) { p.Writer.Learned(h, l) }
+func (p past) Learned(h heat.Heater, l heat.Learned) { p.Writer.Learned(h, l) }
 
 // makeUp fills an empty log with a made-up past, for the demo.
 func makeUp(ctx context.Context, kept *records.Records, writer *records.Writer, warp float64) error {

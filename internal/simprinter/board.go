@@ -64,6 +64,7 @@ type Board struct {
 	heatedAt  float64
 	nozzle    *heater
 	bed       *heater
+	house     *house
 	heatEvery float64 // automatic reports, s; 0 is off
 	heatNext  float64
 	posEvery  float64
@@ -87,6 +88,7 @@ func NewBoard(cfg Config) *Board {
 	b := &Board{cfg: cfg, rng: rng}
 	b.nozzle = newHeater(cfg.Nozzle, cfg.Ambient, rng)
 	b.bed = newHeater(cfg.Bed, cfg.Ambient, rng)
+	b.house = newHouse(cfg.House, rng)
 	b.Reset()
 	return b
 }
@@ -215,8 +217,7 @@ func (b *Board) pass(t float64) {
 		if len(b.planner.moves) > 0 && b.planner.moves[0].begun && !b.blocked {
 			flow = b.planner.moves[0].flow
 		}
-		b.nozzle.step(b.cfg.Ambient, b.fan, flow)
-		b.bed.step(b.cfg.Ambient, b.fan, 0)
+		b.house.step(b.nozzle, b.bed, b.cfg.Ambient, b.fan, flow)
 		b.heatedAt += heaterStep
 	}
 	for _, h := range []*heater{b.nozzle, b.bed} {
@@ -357,9 +358,9 @@ func (b *Board) fed() {
 // Break gives a heater a fault.
 func (b *Board) Break(bed bool, f HeaterFault) {
 	if bed {
-		b.bed.fault = f
+		b.bed.breaks(f)
 	} else {
-		b.nozzle.fault = f
+		b.nozzle.breaks(f)
 	}
 }
 

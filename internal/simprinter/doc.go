@@ -34,6 +34,7 @@ type Config struct {
 	Record        bool   // keep what is executed
 	Ambient       float64
 	Nozzle, Bed   Heater
+	House         House // what the printer stands in
 }
 
 // Heater is the physics and control of one heater.
@@ -50,6 +51,7 @@ type Heater struct {
 	Max        float64       // the firmware stops above this, °C
 	KP, KI, KD float64       // of the firmware's PID, in duty per K, per K·s, per K/s
 	Functional float64       // K from the setpoint beyond which it is full on or off
+	Nature     Nature        // what real heaters have besides
 }
 
 // Vesper is the observatory's printer: 230 × 230 × 240 mm, one nozzle to 300 °C

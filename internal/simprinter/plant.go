@@ -13,45 +13,86 @@ type Plant struct {
 	Fan, Flow float64 // part fan, 0 to 1; plastic that really flows, mm³/s
 
 	nozzle, bed *heater
+	house       *house
 	left        float64 // s that have passed and were not simulated yet
+	reporter    reporter
 }
 
 // NewPlant returns heaters at the room's temperature.
 func NewPlant(c Config) *Plant {
 	c = c.withDefaults()
 	rng := rand.New(rand.NewPCG(uint64(c.Seed), 0x5eed))
-	return &Plant{Ambient: c.Ambient, nozzle: newHeater(c.Nozzle, c.Ambient, rng), bed: newHeater(c.Bed, c.Ambient, rng)}
+	return &Plant{
+		Ambient: c.Ambient, nozzle: newHeater(c.Nozzle, c.Ambient, rng), bed: newHeater(c.Bed, c.Ambient, rng),
+		house: newHouse(c.House, rng), reporter: reporter{Reports: c.House.Reports, rng: rng},
+	}
 }
 
 // Set gives both heaters a setpoint, °C.
 func (p *Plant) Set(nozzle, bed float64) { p.nozzle.target, p.bed.target = nozzle, bed }
 
+// Setpoints returns what both heaters have been given, °C.
+func (p *Plant) Setpoints() (nozzle, bed float64) { return p.nozzle.target, p.bed.target }
+
 // Start lets both heaters have a temperature.
 func (p *Plant) Start(nozzle, bed float64) {
-	p.nozzle.element, p.nozzle.block, p.nozzle.sensor = nozzle, nozzle, nozzle
-	p.bed.element, p.bed.block, p.bed.sensor = bed, bed, bed
+	p.nozzle.start(nozzle)
+	p.bed.start(bed)
 }
 
 // Break gives a heater, nozzle or bed, a fault.
 func (p *Plant) Break(bed bool, f HeaterFault) {
 	if bed {
-		p.bed.fault = f
+		p.bed.breaks(f)
 	} else {
-		p.nozzle.fault = f
+		p.nozzle.breaks(f)
 	}
+}
+
+// Hottest is the hottest part of a heater, whatever its sensor says, in °C.
+func (p *Plant) Hottest(bed bool) float64 {
+	h := p.nozzle
+	if bed {
+		h = p.bed
+	}
+	return max(h.block, h.second)
 }
 
 // Advance lets time pass.
 func (p *Plant) Advance(d time.Duration) {
 	for p.left += d.Seconds(); p.left >= heaterStep; p.left -= heaterStep {
-		p.nozzle.step(p.Ambient, p.Fan, p.Flow)
-		p.bed.step(p.Ambient, p.Fan, 0)
+		p.house.step(p.nozzle, p.bed, p.Ambient, p.Fan, p.Flow)
 	}
 }
 
 // Report is what the firmware reports of the heaters.
 func (p *Plant) Report() string { return report(p.nozzle, p.bed) }
 
+// Hear lets a second pass and returns what arrives of the firmware's reports in it,
+// one a second unless the house's Reports say otherwise.
+func (p *Plant) Hear() []string {
+	p.Advance(time.Second)
+	return p.reporter.hear(p.nozzle, p.bed)
+}
+
+// report is a line with both heaters, and with their duties where the firmware
+// tells them.
 func report(n, p *heater) string {
-	return fmt.Sprintf("T:%.2f /%.2f B:%.2f /%.2f @:%d B@:%d", n.read(), n.target, p.read(), p.target, int(n.duty*127), int(p.duty*127))
+	return without(n, p) + n.told("@") + p.told("B@")
+}
+
+// without is the same without duties, as it is said in a wait for heat.
+func without(n, p *heater) string {
+	return fmt.Sprintf("T:%.2f /%.2f B:%.2f /%.2f", n.read(), n.target, p.read(), p.target)
+}
+
+// told is the duty as the firmware tells it.
+func (h *heater) told(key string) string {
+	switch h.Nature.Told {
+	case TellsNone:
+		return ""
+	case Tells255:
+		return fmt.Sprintf(" %s:%d", key, int(h.duty*255))
+	}
+	return fmt.Sprintf(" %s:%d", key, int(h.duty*127))
 }

@@ -36,12 +36,12 @@ func newDraws(seed uint64, before int) *draws {
 		d.pass(40 * time.Minute)
 		d.Ambient = 16 + 8*rng.Float64()
 	}
-	d.each = func(r heat.Reading) {
+	d.each = func(at time.Duration, r heat.Reading) {
 		if r.Heater != heat.Nozzle {
 			return
 		}
 		before := d.state.Stopped
-		d.state = d.watch.Note(d.now, r, d.learned[heat.Nozzle].Model(), heat.Conditions{Fan: d.Fan, Flow: d.asked})
+		d.state = d.watch.Note(at, r, d.learned[heat.Nozzle].Model(), heat.Conditions{Fan: d.Fan, Flow: d.asked})
 		d.doubt = d.state.Doubtful()
 		if d.state.Stopped && !before {
 			d.alarms++

@@ -6,305 +6,329 @@ import (
 	"time"
 )
 
-// GuardName names a rule by which a heater is watched.
-type GuardName string
+// bounds are what a kind of heater is judged by before anything is known of it.
+type bounds struct {
+	stored float64 // K that it may rise without duty, by what its masses hold
+	within float64 // s within which it must have risen by that: rooms warm slowly
+	rest   float64 // s without duty after which a heater falls, whatever its masses hold
+	above  float64 // K above its setpoint at which no firmware heats
 
-// The guards. docs/heat.md says of each what it looks at and why.
-const (
-	NoRise  GuardName = "no-rise" // full duty without a rise
-	Falling GuardName = "falling" // falls away while it should hold
-	TooHot  GuardName = "too-hot" // above the printer's limit
-	Runaway GuardName = "runaway" // rises and nobody heats it
-	Jump    GuardName = "jump"    // changes as no heater can
-	Sensor  GuardName = "sensor"  // the sensor's wire is open or shorted
-	Silence GuardName = "silence" // no readings while it heats
-	Unused  GuardName = "unused"  // on, and nobody uses it
-	NoFlow  GuardName = "no-flow" // filament should flow and carries no heat away
-)
+	cold      float64 // °C up to which a rise is sure to come
+	coldFor   float64 // s of full duty without any rise
+	settle    float64 // s of full duty until the rise is there
+	expects   float64 // K that it must be expected to rise before it is judged by what it has shown
+	sinks     float64 // K by which it falls at full duty
+	sinksOver float64 // s in which it must have gone on falling
 
-// Action is what the host does by itself when a guard raises an alarm.
-type Action string
+	low    float64 // K below its setpoint to which a heater that held may fall
+	lowFor float64 // s
 
-// The actions, from the mildest on.
-const (
-	Tell    Action = "tell" // a person, and nothing else
-	HoldRun Action = "hold" // the run
-	CoolOff Action = "cool" // hold the run and turn every heater off
-	HaltAll Action = "halt" // the emergency stop
-)
-
-// actions is what each guard does.
-var actions = map[GuardName]Action{
-	NoRise: CoolOff, Falling: HoldRun, TooHot: HaltAll, Runaway: HaltAll, Jump: HoldRun, Sensor: CoolOff, Silence: Tell, Unused: CoolOff,
+	window float64 // s over which a jump is looked for
+	jump   float64 // K that one may be where nothing is known
+	least  float64 // and at the least
+	stands float64 // s for which it may read the same at the least
 }
 
-// ActionOf returns what a guard's alarm does by itself.
-func ActionOf(g GuardName) Action { return actions[g] }
+var (
+	nozzleBounds = bounds{
+		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, expects: 8, sinks: 15, sinksOver: 10,
+		low: 14, lowFor: 12, window: 6, jump: 45, least: 22, stands: 45,
+	}
+	bedBounds = bounds{
+		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, expects: 4, sinks: 8, sinksOver: 60,
+		low: 8, lowFor: 45, window: 12, jump: 20, least: 8, stands: 120,
+	}
+)
 
-// An Alarm is what a guard has found.
-type Alarm struct {
-	ID     string // the host's
-	At     time.Time
-	Heater Heater
-	Guard  GuardName
-	Action Action
-	Text   string // what was seen, what was expected, what to look at
-
-	Acknowledged time.Time // by a person; zero: not yet
-	By           string    // who that was
+func boundsOf(h Heater) *bounds {
+	if _, nozzle := h.Tool(); nozzle {
+		return &nozzleBounds
+	}
+	return &bedBounds
 }
 
-// The guards' fixed bounds: what holds where nothing has been learned, and
-// whatever has been learned.
+// What holds for every heater.
 const (
-	overLimit    = 12.0             // K above the limit before a heater is too hot: an overshoot is not
-	offScaleLow  = -10.0            // °C that an open wire reads as
-	offScale     = 60.0             // K above the limit that a shorted one reads as
-	fallBand     = 7.0              // K below its setpoint to which a heater that held may fall
-	fallFor      = 8 * time.Second  // for so long
-	jumpLeast    = 15.0             // K between two readings that may happen
-	fullDutyAt   = 0.95             // duty that counts as full
-	strangeFor   = 8.0              // s over which heat that nobody gives is added up, at least
-	strangeShare = 0.45             // of what full duty would give, that it must be
-	overshot     = 8.0              // K above its setpoint that a heater does not get by itself
-	fallLeast    = 4.0              // K that it must be expected to fall there without duty, before that is judged
-	fallShare    = 0.3              // of which it must fall
-	noDutyAt     = 0.02             // duty that counts as none
-	riseShare    = 0.3              // of the expected rise that must be there
-	riseLeast    = 4.0              // K that must be expected before it is judged
-	spareShare   = 0.25             // of the heat given that the expected rise must be: near full duty a little more loss is no fault
-	coldFor      = 25 * time.Second // at full duty before a nozzle is judged that nothing is known of; a bed gets three times that
-	coldRise     = 2.0              // K that it must have risen by then
+	overLimit    = 12.0  // K above the limit before a heater is too hot: an overshoot is not
+	offScaleLow  = -10.0 // °C that an open wire reads as
+	offScale     = 60.0  // K above the limit that a shorted one reads as
+	fullDutyAt   = 0.95  // of the most duty that a heater was given, that counts as full
+	noDutyAt     = 0.02  // duty that counts as none
+	provenDuty   = 0.2   // duty that must have been told before one of nought is believed
+	leastStored  = 10.0  // K that a heater may always rise without duty
+	learnedTimes = 1.6   // as far as ever: what ordinary life has shown may come again, and some more
+	longTimes    = 5.0   // as long as it ever stood still
+	riseShare    = 0.45  // of the slowest rise that it has shown, that must be there
+	plainlyHot   = 60.0  // °C above which no room is
+	untold       = 60.0  // s without a duty after which the firmware tells none
+	stillRises   = 5.0   // K that a heater has risen on after it was turned off, before the printer is halted
+	stillAfter   = 8.0   // s
+	stillFor     = 600.0 // s for which that is looked at
+	learnsAfter  = 300.0 // s without an alarm until what was seen counts as ordinary
+	warmUpLeast  = 20.0  // K from where a setpoint was given to it that make a warm-up
+	heldUp       = 3.0   // s by which a reading may come late though none is missed
+	movedDuty    = 0.3   // by which the duty moves while a reading stands still
 
 	// SilentFor is how long a heater may be on without a reading.
 	SilentFor = 15 * time.Second
 )
 
-// A Guard watches one heater from reading to reading.
+// A Guard watches one heater from reading to reading. It judges by temperatures,
+// duties and setpoints alone, so that a log tells what it would have said.
 type Guard struct {
 	Heater Heater
 	Limit  float64 // highest setpoint, °C
+	Apart  bool    // the firmware has the heater to itself, as it tunes it: only what is certain without its setpoint is judged
+	Experience
 
 	past     []moment
 	setpoint float64
-	since    float64 // s since which the setpoint holds
+	set      float64 // s since which the setpoint holds
+	from     float64 // °C at which it was given
 	held     bool    // it has been at this setpoint
-	low      float64 // s since which it has been too far below; 0: it is not
 	odd      int     // readings off the scale in a row
-	raised   map[GuardName]bool
+	told     float64 // s when a duty was last told
+	proven   bool    // the firmware has told a duty that was not nought
+
+	low     float64 // s since which it has been too far below; 0: it is not
+	full    phase   // of full duty
+	idle    phase   // of no heat that anyone has asked for
+	still   phase   // of one and the same reading
+	rise    passage
+	slow    expectation
+	ago     trail // temperatures of long before
+	cooling map[GuardName]moment
+	raised  [len(judged)]int // 0: not, 1, or 2: and it cannot be anything else
+
+	lately  Ways    // what has not become Ways yet
+	quietAt float64 // s since which no alarm is raised
 }
 
-// Note takes a reading at a time on a clock that never jumps, and returns what is
-// wrong: each thing once, until it is over.
-func (g *Guard) Note(at time.Duration, r Reading, m Model, c Conditions) []Alarm {
-	if g.raised == nil {
-		g.raised = map[GuardName]bool{}
+// phase is a stretch in which a condition has held without a break.
+type phase struct {
+	on          bool
+	begun       float64 // s
+	from        float64 // °C at its beginning
+	low, high   float64 // °C since
+	least, most float64 // duty since
+}
+
+// go on lets the phase go on with a reading, or end.
+func (p *phase) note(holds bool, now moment) {
+	if !holds {
+		p.on = false
+		return
 	}
-	now := moment{at.Seconds(), r.Actual, r.Duty, c}
-	if n := len(g.past); n > 0 && (now.at <= g.past[n-1].at || now.at-g.past[n-1].at > fullRate.Seconds()) {
-		g.past, g.low, g.odd = g.past[:0], 0, 0
+	if !p.on {
+		*p = phase{on: true, begun: now.at, from: now.actual, low: now.actual, high: now.actual, least: now.duty, most: now.duty}
+	}
+	p.low, p.high = min(p.low, now.actual), max(p.high, now.actual)
+	p.least, p.most = min(p.least, now.duty), max(p.most, now.duty)
+}
+
+// lasts is how long it has gone on, s.
+func (p *phase) lasts(now moment) float64 {
+	if !p.on {
+		return 0
+	}
+	return now.at - p.begun
+}
+
+// passage is the way through one band of temperature at full duty.
+type passage struct {
+	on    bool
+	band  int
+	begun moment
+}
+
+// expectation is how far a heater has risen and how far it should have.
+type expectation struct {
+	on       bool
+	from     float64 // °C
+	expected float64 // K
+	gap      float64 // s, the longest between two readings: those behind it may have been held up as long
+}
+
+// finding is what one guard makes of a reading: how near it is to an alarm, of 1, and
+// what to say if it is there.
+type finding struct {
+	share   float64
+	text    func() string
+	certain bool // it cannot be anything else, whatever the guard has earned
+}
+
+// findings are those of all guards, as they stand in judged.
+type findings [len(judged)]finding
+
+// Note takes a reading made at a time, with that time on a clock that never jumps, and
+// how hot the hottest of its neighbours is. It returns what is wrong: each thing once,
+// until it is over.
+func (g *Guard) Note(wall time.Time, at time.Duration, r Reading, around float64) []Alarm {
+	if g.cooling == nil {
+		g.cooling = map[GuardName]moment{}
+	}
+	if g.Standings == nil {
+		g.Standings, g.Version = map[GuardName]*Standing{}, Version
+	}
+	now := moment{at: at.Seconds(), actual: r.Actual, duty: r.Duty}
+	if n := len(g.past); n > 0 && (now.at < g.past[n-1].at || now.at-g.past[n-1].at > fullRate.Seconds()) {
+		g.lose()
+	}
+	passed := 0.0
+	if n := len(g.past); n > 0 {
+		passed = now.at - g.past[n-1].at
 	}
 	if r.HasSetpoint && r.Setpoint != g.setpoint {
-		g.setpoint, g.since, g.held, g.low = r.Setpoint, now.at, false, 0
-		g.raised[Falling], g.raised[NoRise] = false, false
+		g.setpoint, g.set, g.from, g.held, g.low = r.Setpoint, now.at, r.Actual, false, 0
+		g.full.on, g.idle.on, g.slow.on, g.rise.on = false, false, false, false
 	}
-	g.held = g.held || g.setpoint > 0 && math.Abs(r.Actual-g.setpoint) <= holdBand
-	var alarms []Alarm
-	judge := func(name GuardName, wrong bool, text func() string) {
-		if wrong && !g.raised[name] {
-			alarms = append(alarms, Alarm{Heater: g.Heater, Guard: name, Action: ActionOf(name), Text: text()})
-		}
-		g.raised[name] = wrong
+	var found findings
+	found[atSensor] = g.offScale(r)
+	switch {
+	case g.odd > 0: // nothing else can be told from it
+	case g.Apart:
+		g.lose()
+		found[atTooHot] = g.tooHot(r)
+	default:
+		g.judge(now, r, around, &found)
 	}
+	return g.conclude(wall, now, passed, found)
+}
 
-	if r.Actual < offScaleLow || r.Actual > g.Limit+offScale {
-		g.odd++
-	} else {
-		g.odd = 0
-	}
-	judge(Sensor, g.odd >= 2, func() string {
-		return fmt.Sprintf("the %s reads %.0f °C, which its sensor says when its wire is open or shorted: look at the plug and the wire", g.Heater, r.Actual)
-	})
-	if g.odd > 0 { // nothing else can be told from it
-		return alarms
-	}
-	judge(TooHot, r.Actual > g.Limit+overLimit, func() string {
-		return fmt.Sprintf("the %s is at %.0f °C and its limit is %g °C: switch the printer off at its plug", g.Heater, r.Actual, g.Limit)
-	})
-	if n := len(g.past); n > 0 {
-		last := g.past[n-1]
-		most := jumpLeast + max(now.at-last.at, 1)*max(3*m.Rise, 6) // readings that were held up come in a bunch
-		change := r.Actual - last.actual
-		judge(Jump, math.Abs(change) > most, func() string {
-			return fmt.Sprintf("the %s went from %.0f to %.0f °C in %.0f s, which no heater does: is its sensor loose?", g.Heater, last.actual, r.Actual, now.at-last.at)
-		})
-		if math.Abs(change) > most { // what was before tells nothing about what comes
-			g.past, g.held = g.past[:0], false
-		}
-	}
+// lose drops what is only true of readings without a gap.
+func (g *Guard) lose() {
+	g.past, g.low, g.odd, g.held = g.past[:0], 0, 0, false
+	g.full.on, g.idle.on, g.still.on, g.slow.on, g.rise.on = false, false, false, false, false
+	g.ago.clear()
+	g.lately = Ways{}
+}
+
+// judge lets every guard look at a reading.
+func (g *Guard) judge(now moment, r Reading, around float64, found *findings) {
+	b := boundsOf(g.Heater)
 	if len(g.past) == history {
 		g.past = append(g.past[:0], g.past[1:]...)
 	}
 	g.past = append(g.past, now)
-
-	if below := g.setpoint - r.Actual; g.held && g.setpoint > 0 && below > g.fallBand(m, c) {
-		if g.low == 0 {
-			g.low = now.at
-		}
-		judge(Falling, now.at-g.low >= fallFor.Seconds(), func() string {
-			return fmt.Sprintf("the %s has fallen to %.0f °C and should hold %g °C (duty %.0f %%): is its heater or its sensor loose, or a fan blowing at it?", g.Heater, r.Actual, g.setpoint, 100*r.Duty)
-		})
-	} else {
-		g.low = 0
-		judge(Falling, false, nil)
-	}
 	if r.HasDuty {
-		g.judgeRise(m, judge)
-		g.judgeRunaway(m, judge)
+		g.told = now.at
+		g.lately.Most = max(g.lately.Most, r.Duty)
+		g.proven = g.proven || g.most() >= provenDuty
+	}
+	tells := g.proven && now.at-g.told <= untold
+	if below := math.Abs(r.Actual - g.setpoint); g.setpoint > 0 && below <= holdBand {
+		g.held = true
+	}
+
+	found[atTooHot] = g.tooHot(r)
+	found[atFalling] = g.falling(b, now)
+	found[atJump] = g.jumps(b, now)
+	if r.HasDuty || !tells { // a reading without a duty between others says nothing of it
+		g.full.note(g.isFull(r, tells, now), now)
+		g.idle.note(g.isIdle(b, r, tells), now)
+	}
+	found[atNoRise] = g.noRise(b, now)
+	found[atSlowRise] = g.slowRise(b, now)
+	found[atRunaway] = g.runaway(b, now, around)
+	found[atFrozen] = g.frozen(b, now, r, tells)
+	g.ago.note(now, max(b.rest, b.within))
+	if g.held && g.from < g.setpoint-holdBand {
+		g.lately.Overshoot = max(g.lately.Overshoot, r.Actual-g.setpoint)
+	}
+}
+
+// conclude raises what is new, and keeps how near ordinary life has come.
+func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findings) []Alarm {
+	var alarms []Alarm
+	alarm := false
+	for i, name := range judged {
+		f := &found[i]
+		wrong, level := f.share >= 1, 0
+		if alarm = alarm || wrong; wrong {
+			level = 1
+			if f.certain {
+				level = 2
+			}
+		}
+		s := g.Standings[name]
+		if s == nil {
+			s = &Standing{}
+			g.Standings[name] = s
+		}
+		if level > g.raised[i] {
+			a := Alarm{Heater: g.Heater, Guard: name, Action: milder(rules[name].action, s.May(name)), Text: f.text()}
+			if f.certain {
+				a.Action = rules[name].action
+			}
+			alarms = append(alarms, a)
+			if rules[name].rising && a.Action == CoolOff && s.May(name) == HaltAll {
+				g.cooling[name] = now
+			}
+		}
+		if cooled, ok := g.cooling[name]; ok {
+			switch since := now.at - cooled.at; {
+			case since > stillFor:
+				delete(g.cooling, name)
+			case since >= stillAfter && now.actual >= cooled.actual+stillRises:
+				alarms = append(alarms, Alarm{Heater: g.Heater, Guard: name, Action: HaltAll, Text: fmt.Sprintf("the %s rose from %.0f to %.0f °C after it was turned off: switch the printer off at its plug", g.Heater, cooled.actual, now.actual)})
+				delete(g.cooling, name)
+			}
+		}
+		if g.raised[i] = max(g.raised[i], level); !wrong {
+			g.raised[i] = 0
+		}
+		s.Note(wall, passed, f.share, g.setpoint > 0)
+	}
+	switch {
+	case alarm:
+		g.quietAt, g.lately = now.at, Ways{Most: g.lately.Most}
+	case now.at-g.quietAt >= learnsAfter:
+		g.Ways, g.lately, g.quietAt = g.Ways.with(g.lately), Ways{}, now.at
 	}
 	return alarms
 }
 
-// fallBand is how far below its setpoint a heater may be, in K: more where it is
-// known to have little power to spare.
-func (g *Guard) fallBand(m Model, c Conditions) float64 {
-	if m.Known() && m.Holding(g.setpoint, c) > 0.9 {
-		return 2 * fallBand
+// trail is how hot the heater was over a long time, in steps of a share of it.
+type trail struct {
+	steps [16]struct {
+		at       float64
+		low, was float64
 	}
-	return fallBand
+	n int
 }
 
-// at returns the first of the readings not older than so many seconds, if there
-// are that many.
-func (g *Guard) before(seconds float64) (moment, int, bool) {
-	end := g.past[len(g.past)-1].at
-	for i, m := range g.past {
-		if end-m.at <= seconds {
-			return m, i, i > 0
+func (t *trail) clear() { t.n = 0 }
+
+// note takes a reading into a trail of some seconds.
+func (t *trail) note(now moment, seconds float64) {
+	step := seconds / float64(len(t.steps)-2)
+	if t.n > 0 && now.at-t.steps[t.n-1].at < step {
+		t.steps[t.n-1].low = min(t.steps[t.n-1].low, now.actual)
+		return
+	}
+	if t.n == len(t.steps) {
+		copy(t.steps[:], t.steps[1:])
+		t.n--
+	}
+	t.steps[t.n].at, t.steps[t.n].low, t.steps[t.n].was = now.at, now.actual, now.actual
+	t.n++
+}
+
+// before is the temperature so many seconds before a reading.
+func (t *trail) before(now moment, seconds float64) (float64, bool) {
+	for i := t.n - 1; i >= 0; i-- {
+		if now.at-t.steps[i].at >= seconds {
+			return t.steps[i].was, true
 		}
 	}
-	return moment{}, 0, false
+	return 0, false
 }
 
-// lasting is for how many seconds a condition has held without a break.
-func (g *Guard) lasting(holds func(moment) bool) float64 {
-	end := g.past[len(g.past)-1].at
-	from := end
-	for i := len(g.past) - 1; i >= 0 && holds(g.past[i]); i-- {
-		from = g.past[i].at
+// lowest is the lowest temperature of so many seconds before a reading.
+func (t *trail) lowest(now moment, seconds float64) (float64, bool) {
+	low := math.Inf(1)
+	for i := t.n - 1; i >= 0 && now.at-t.steps[i].at <= seconds; i-- {
+		low = min(low, t.steps[i].low)
 	}
-	return end - from
-}
-
-// judgeRise compares the rise at full duty with what the model expects, or with
-// fixed bounds.
-func (g *Guard) judgeRise(m Model, judge func(GuardName, bool, func() string)) {
-	full := g.lasting(func(x moment) bool { return x.duty >= fullDutyAt })
-	last := g.past[len(g.past)-1]
-	if g.setpoint-last.actual < holdBand || full == 0 {
-		judge(NoRise, false, nil)
-		return
-	}
-	if !m.Known() {
-		wait := coldFor.Seconds()
-		if _, nozzle := g.Heater.Tool(); !nozzle {
-			wait *= 3
-		}
-		from, _, ok := g.before(wait)
-		judge(NoRise, ok && full >= wait && last.actual-from.actual < coldRise, func() string {
-			return fmt.Sprintf("the %s has had full duty for %.0f s and rose by %.1f K: is its heater connected, and its sensor in its place?", g.Heater, full, last.actual-from.actual)
-		})
-		return
-	}
-	settled := 3*m.Dead.Seconds() + 3 // until the rise is there
-	from, i, ok := g.before(full - settled)
-	if !ok || full <= settled {
-		judge(NoRise, false, nil)
-		return
-	}
-	expected, given := 0.0, (last.at-from.at)*m.Rise
-	for ; i+1 < len(g.past); i++ {
-		a, b := g.past[i], g.past[i+1]
-		expected += (b.at - a.at) * max(m.Rise-m.lost(a.actual, b.conditions), 0)
-	}
-	rose := last.actual - from.actual
-	judge(NoRise, expected >= riseLeast && expected >= spareShare*given && rose < riseShare*expected, func() string {
-		return fmt.Sprintf("the %s has had full duty for %.0f s and rose by %.1f K, where it usually rises by %.0f K: is its heater connected, and its sensor in its place?", g.Heater, full, max(rose, 0), expected)
-	})
-}
-
-// judgeRunaway looks for heat that nobody gives: where the model is known, more of
-// a rise than the duty accounts for; otherwise a rise without any duty.
-func (g *Guard) judgeRunaway(m Model, judge func(GuardName, bool, func() string)) {
-	last := g.past[len(g.past)-1]
-	tell := func(from moment, why string) func() string {
-		return func() string {
-			return fmt.Sprintf("the %s went from %.0f to %.0f °C in %.0f s %s: its switch may be stuck. Switch the printer off at its plug", g.Heater, from.actual, last.actual, last.at-from.at, why)
-		}
-	}
-	if !m.Seasoned() {
-		rise, dead := 1.0, 6.0
-		if _, nozzle := g.Heater.Tool(); !nozzle {
-			rise, dead = 0.25, 15
-		}
-		window := min(max(3/rise, 5), 20)
-		off := g.lasting(func(x moment) bool { return x.duty <= noDutyAt })
-		from, _, ok := g.before(window)
-		judge(Runaway, ok && off >= 2*dead+4+window && last.actual-from.actual >= max(0.4*rise*window, 1.5), tell(from, "without any duty"))
-		return
-	}
-	dead := m.Dead.Seconds()
-	window := max(strangeFor, 2*dead)
-	from, i, ok := g.before(window)
-	if !ok || from.at-dead < g.past[0].at {
-		judge(Runaway, false, nil)
-		return
-	}
-	given, gone := integral(g.past, from.at-dead, last.at-dead), 0.0
-	for ; i+1 < len(g.past); i++ {
-		a, b := g.past[i], g.past[i+1]
-		gone += (b.at - a.at) * m.lost((a.actual+b.actual)/2, b.conditions)
-	}
-	off := g.lasting(func(x moment) bool { return x.duty <= noDutyAt })
-	if off >= 2*dead+window && last.actual > g.setpoint+overshot && gone >= fallLeast && from.actual-last.actual < fallShare*gone {
-		judge(Runaway, true, tell(from, fmt.Sprintf("without any duty, where it should have lost %.0f K", gone)))
-		return
-	}
-	explained := m.Rise*given - gone
-	strange := last.actual - from.actual - explained
-	judge(Runaway, last.actual-from.actual >= 0.2*m.Rise*(last.at-from.at) && strange >= max(strangeShare*m.Rise*(last.at-from.at), 1.5), tell(from, fmt.Sprintf("with %.0f %% duty", 100*given/(last.at-from.at))))
-}
-
-// A Leash finds heaters that are on while nobody uses them.
-type Leash struct {
-	After time.Duration // for so long; 0: for ever
-	since time.Duration
-	used  bool
-	told  bool
-}
-
-// LeashWarning is how long before its end a person is told.
-const LeashWarning = 5 * time.Minute
-
-// Look says, at a time, whether a person should be warned now and whether the
-// heaters should be turned off now. In use means that a run or a soak goes on or
-// that a person has just done something.
-func (l *Leash) Look(now time.Duration, on, inUse bool) (warn, off bool) {
-	if !on || inUse || l.After <= 0 {
-		l.used, l.told = false, false
-		return false, false
-	}
-	if !l.used {
-		l.used, l.since = true, now
-	}
-	left := l.After - (now - l.since)
-	switch {
-	case left <= 0:
-		l.used, l.told = false, false
-		return false, true
-	case left <= LeashWarning && !l.told:
-		l.told = true
-		return true, false
-	}
-	return false, false
+	return low, !math.IsInf(low, 1)
 }

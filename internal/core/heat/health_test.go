@@ -22,7 +22,7 @@ func TestAnAgeingBedIsTold(t *testing.T) {
 		checkup := heat.Checkup{Heater: heat.Bed}
 		var episodes []heat.Episode
 		day := 0
-		r.each = func(reading heat.Reading) {
+		r.each = func(_ time.Duration, reading heat.Reading) {
 			if reading.Heater == heat.Bed {
 				wall := noon.Add(time.Duration(day)*24*time.Hour + r.now%(10*time.Hour))
 				episodes = append(episodes, checkup.Note(wall, r.now, reading, r.learned[heat.Bed].Model(), heat.Conditions{})...)
@@ -57,7 +57,7 @@ func TestASoakEndsWhenThePlateHasSettled(t *testing.T) {
 	r.Set(0, 60)
 	timed, settling := heat.Soak{Setpoint: 60, For: 10 * time.Minute}, heat.Soak{Setpoint: 60}
 	var timedAt, settledAt, thereAt time.Duration
-	r.each = func(reading heat.Reading) {
+	r.each = func(_ time.Duration, reading heat.Reading) {
 		if reading.Heater != heat.Bed {
 			return
 		}

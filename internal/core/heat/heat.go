@@ -105,7 +105,7 @@ type Reading struct {
 	Actual      float64 // °C
 	Setpoint    float64 // °C; 0 is off
 	HasSetpoint bool
-	Duty        float64 // 0 to 1
+	Duty        float64 // 0 to 1; as ParseReport finds it up to 2, where the firmware counts further than most
 	HasDuty     bool
 }
 
@@ -115,8 +115,28 @@ type Sample struct {
 	Reading
 }
 
-// fullDuty is the number that firmwares report, after '@', for full power.
-const fullDuty = 127
+// fullDuty is the number that most firmwares report, after '@', for full power;
+// others report up to 255, which is mostDuty.
+const (
+	fullDuty = 127
+	mostDuty = 255.0 / fullDuty
+)
+
+// A DutyScale brings the duties of one heater to 0 to 1: a firmware that has once
+// told more than 127 counts up to 255.
+type DutyScale struct {
+	Fine bool
+}
+
+// Note brings a reading's duty to scale.
+func (s *DutyScale) Note(r *Reading) {
+	if r.Duty > 1 {
+		s.Fine = true
+	}
+	if s.Fine {
+		r.Duty /= mostDuty
+	}
+}
 
 // ParseReport finds the readings in a line a printer said: an answer to M105
 // after its "ok", an automatic report, or a line of a wait. It understands
@@ -172,7 +192,7 @@ func ParseReport(line string) []Reading {
 		if name, duty := strings.CutSuffix(key, "@"); duty || strings.HasPrefix(key, "@") {
 			h := heaterOf(name, key)
 			if r := find(h); r != nil {
-				r.Duty, r.HasDuty = min(max(v/fullDuty, 0), 1), true
+				r.Duty, r.HasDuty = min(max(v/fullDuty, 0), mostDuty), true
 			}
 			continue
 		}

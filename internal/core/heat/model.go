@@ -104,7 +104,7 @@ const (
 	mostFan  = 3.0
 	mostMelt = 0.1 // for each mm³/s
 
-	oddLeast = 3.0   // K by which a row is at least strange
+	oddLeast = 1.2   // K by which a row is at least strange
 	oddShare = 0.4   // and of the rise at full duty
 	oddFor   = 300.0 // s after which what is strange is believed: the heater is another one
 )

@@ -18,26 +18,28 @@ type rig struct {
 	asked   float64 // flow that the file asks for
 	learned map[heat.Heater]*heat.Learner
 	last    map[heat.Heater]heat.Reading
-	doubt   bool                 // whether filament flows, so that the nozzle is not learned from
-	each    func(r heat.Reading) // besides
+	doubt   bool                                   // whether filament flows, so that the nozzle is not learned from
+	each    func(at time.Duration, r heat.Reading) // besides
 }
 
 func newRig(c simprinter.Config) *rig {
 	return &rig{Plant: simprinter.NewPlant(c), learned: map[heat.Heater]*heat.Learner{heat.Nozzle: {}, heat.Bed: {}}, last: map[heat.Heater]heat.Reading{}}
 }
 
-// pass lets time pass, with a report each second.
+// pass lets time pass, with a report each second, or as the house's reports come.
 func (r *rig) pass(d time.Duration) {
 	for end := r.now + d; r.now < end; {
 		r.now += time.Second
-		r.Advance(time.Second)
-		for _, reading := range heat.ParseReport(r.Report()) {
-			if !r.doubt || reading.Heater != heat.Nozzle {
-				r.learned[reading.Heater].Note(r.now, reading, heat.Conditions{Fan: r.Fan, Flow: r.asked})
-			}
-			r.last[reading.Heater] = reading
-			if r.each != nil {
-				r.each(reading)
+		for i, line := range r.Hear() {
+			for _, reading := range heat.ParseReport(line) {
+				now := r.now + time.Duration(i)*time.Millisecond
+				if !r.doubt || reading.Heater != heat.Nozzle {
+					r.learned[reading.Heater].Note(now, reading, heat.Conditions{Fan: r.Fan, Flow: r.asked})
+				}
+				r.last[reading.Heater] = reading
+				if r.each != nil {
+					r.each(now, reading)
+				}
 			}
 		}
 	}

@@ -47,9 +47,9 @@ func (h *Heating) raise(a heat.Alarm) {
 // waitingAlarms are those that nobody has acknowledged.
 func (h *Heating) waitingAlarms() Alarms { return slices.Clone(h.alarms) }
 
-// alarmed returns the alarm that waits for a heater, if there is one.
+// alarmed reports whether an alarm that did something waits for a heater.
 func (h *Heating) alarmed(heater heat.Heater) bool {
-	return slices.ContainsFunc(h.alarms, func(a heat.Alarm) bool { return a.Heater == heater })
+	return slices.ContainsFunc(h.alarms, func(a heat.Alarm) bool { return a.Heater == heater && a.Action != heat.Tell })
 }
 
 // Acknowledge notes that a person has seen an alarm.

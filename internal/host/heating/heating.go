@@ -25,7 +25,7 @@ type Recorder interface {
 	Readings([]heat.Sample)
 	Alarm(heat.Alarm) // a new one, or one that was acknowledged
 	Episode(heat.Episode)
-	Learned(heat.Heater, heat.Learner)
+	Learned(heat.Heater, heat.Learned)
 }
 
 // Where tells where the printer's lines lead.
@@ -44,7 +44,7 @@ type Run interface {
 type Config struct {
 	Printer   machine.Printer
 	Recorder  Recorder
-	Learned   map[heat.Heater]*heat.Learner // of before
+	Learned   map[heat.Heater]*heat.Learned // of before
 	Alarms    []heat.Alarm                  // of before, that nobody has acknowledged
 	After     time.Time                     // when the last reading of before was made; zero if there is none
 	UnusedFor time.Duration                 // how long heaters stay on while nobody uses them; 0: for ever
@@ -233,11 +233,14 @@ func (h *Heating) Known() bool { return len(h.heaters) > 0 }
 // Taken reports whether a warm-up or a tuning has the heaters.
 func (h *Heating) Taken() bool { return h.warming != nil || h.tuning.goesOn() }
 
-// Alarms are the texts of those that wait for a person, the oldest first.
+// Alarms are the texts of those that wait for a person and keep runs from going on,
+// the oldest first: what a guard only tells keeps nobody.
 func (h *Heating) Alarms() []string {
 	var out []string
 	for _, a := range h.alarms {
-		out = append(out, a.Text)
+		if a.Action != heat.Tell {
+			out = append(out, a.Text)
+		}
 	}
 	return out
 }
@@ -281,8 +284,8 @@ func (h *Heating) mind() {
 func (h *Heating) KeepLearned() {
 	h.learnedAt = time.Now()
 	for name, t := range h.thermals {
-		if t.learner.Sums != nil {
-			h.cfg.Recorder.Learned(name, *t.learner)
+		if t.learner.Sums != nil || t.guard.Standings != nil {
+			h.cfg.Recorder.Learned(name, heat.Learned{Learner: *t.learner, Experience: t.guard.Experience})
 		}
 	}
 }

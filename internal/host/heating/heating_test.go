@@ -164,8 +164,12 @@ func TestWhatEachGuardDoes(t *testing.T) {
 	with(t, nil, func(t *testing.T, o *oven) {
 		o.during(5, 25, 0, 25, 0)
 		o.during(3, 25, 0, 131, 0)
-		if o.line.Halted == 0 || len(o.kept.Raised) == 0 || o.kept.Raised[0].Action != heat.HaltAll {
+		if o.line.Halted != 0 || o.cooled() == 0 || o.kept.Raised[0].Guard != heat.TooHot {
 			t.Errorf("far above its limit: halted %d times, %+v", o.line.Halted, o.kept.Raised)
+		}
+		o.during(8, 25, 0, 133, 0)
+		if o.during(3, 25, 0, 137, 0); o.line.Halted == 0 {
+			t.Errorf("it rises on after it was turned off: %+v", o.kept.Raised)
 		}
 	})
 	with(t, nil, func(t *testing.T, o *oven) {

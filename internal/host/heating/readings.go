@@ -38,6 +38,9 @@ func (h *Heating) readings(readings []heat.Reading) {
 		if !h.cfg.Printer.Has(r.Heater) {
 			continue
 		}
+		if t := h.thermals[r.Heater]; t != nil {
+			t.guard.Scale.Note(&r)
+		}
 		w := h.heaters[r.Heater]
 		if w == nil {
 			w = &heat.Watch{}
@@ -89,7 +92,10 @@ func newThermals(cfg Config) map[heat.Heater]*thermal {
 	for _, h := range cfg.Printer.Heaters() {
 		t := &thermal{learner: &heat.Learner{}, guard: heat.Guard{Heater: h, Limit: cfg.Printer.Limits.Of(h)}, checkup: heat.Checkup{Heater: h}}
 		if l := cfg.Learned[h]; l != nil {
-			t.learner = l
+			t.learner = &l.Learner
+			if t.guard.Scale = l.Experience.Scale; l.Experience.Version == heat.Version {
+				t.guard.Experience = l.Experience
+			}
 		}
 		out[h] = t
 	}
@@ -101,6 +107,15 @@ func (h *Heating) Learners() map[heat.Heater]*heat.Learner {
 	out := map[heat.Heater]*heat.Learner{}
 	for name, t := range h.thermals {
 		out[name] = t.learner
+	}
+	return out
+}
+
+// last are the last readings of all heaters.
+func (h *Heating) last() map[heat.Heater]heat.Reading {
+	out := make(map[heat.Heater]heat.Reading, len(h.heaters))
+	for name, w := range h.heaters {
+		out[name] = w.Last
 	}
 	return out
 }
@@ -126,13 +141,12 @@ func (h *Heating) study(at time.Time, r heat.Reading) {
 		t.learner.Note(now, r, c)
 	}
 	model := t.learner.Model()
-	tuned := h.tuning.goesOn() && h.tuning.Heater == r.Heater
-	for _, a := range t.guard.Note(now, r, model, c) {
-		if h.cfg.Unguarded || tuned && a.Guard == heat.Runaway { // while it tunes, the firmware may tell neither setpoint nor duty
-			continue
+	t.guard.Apart = h.tuning.goesOn() && h.tuning.Heater == r.Heater // the firmware may tell neither setpoint nor duty
+	if !h.cfg.Unguarded {
+		for _, a := range t.guard.Note(at, now, r, heat.Around(r.Heater, h.last())) {
+			a.At = at
+			h.raise(a)
 		}
-		a.At = at
-		h.raise(a)
 	}
 	for _, e := range t.checkup.Note(at, now, r, model, c) {
 		h.cfg.Recorder.Episode(e)

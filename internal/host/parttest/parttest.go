@@ -109,7 +109,7 @@ func (r *Records) Alarm(a heat.Alarm) { r.Raised = append(r.Raised, a) }
 func (r *Records) Episode(heat.Episode) {}
 
 // Learned takes what was learned.
-func (r *Records) Learned(heat.Heater, heat.Learner) {}
+func (r *Records) Learned(heat.Heater, heat.Learned) {}
 
 // Add is the flight recorder's.
 func (r *Records) Add(byte, []byte) {}

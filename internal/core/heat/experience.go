@@ -1,0 +1,134 @@
+package heat
+
+import (
+	"fmt"
+	"time"
+)
+
+// Version is that of the guards: experience of another version is gained anew from
+// the log.
+const Version = 1
+
+// Experience is what a heater's guards have learned of it.
+type Experience struct {
+	Version   int
+	Ways      Ways
+	Standings map[GuardName]*Standing
+	Scale     DutyScale
+}
+
+// Learned is all that is kept of a heater.
+type Learned struct {
+	Learner
+	Experience Experience
+}
+
+// With adds experience that was gained from the log to what was gained since.
+func (e Experience) With(past Experience) Experience {
+	out := Experience{Version: Version, Ways: past.Ways.with(e.Ways), Standings: map[GuardName]*Standing{}, Scale: DutyScale{e.Scale.Fine || past.Scale.Fine}}
+	for _, name := range Judged() {
+		var now, before Standing
+		if s := e.Standings[name]; s != nil {
+			now = *s
+		}
+		if s := past.Standings[name]; s != nil {
+			before = *s
+		}
+		now = now.after(before)
+		out.Standings[name] = &now
+	}
+	return out
+}
+
+// after is a standing that goes on from an earlier one.
+func (s Standing) after(past Standing) Standing {
+	if s.Closest < near { // nothing has come near since
+		s.Quiet += past.Quiet
+	}
+	if past.Closest > s.Closest {
+		s.Closest, s.ClosestAt = past.Closest, past.ClosestAt
+	}
+	return s
+}
+
+// Around is how hot the hottest of a heater's neighbours is, °C: of those that can
+// warm it. A nozzle warms no bed.
+func Around(h Heater, last map[Heater]Reading) float64 {
+	hottest := 0.0
+	_, nozzle := h.Tool()
+	for other, r := range last {
+		if _, its := other.Tool(); other != h && (nozzle || !its) {
+			hottest = max(hottest, r.Actual)
+		}
+	}
+	return hottest
+}
+
+// A Trial lets the guards look at a log: what they would have said, and what they
+// would have learned.
+type Trial struct {
+	Alarms []Alarm // the oldest first
+
+	limits Limits
+	begun  time.Time
+	guards map[Heater]*Guard
+	last   map[Heater]Reading
+}
+
+// NewTrial returns a trial of guards that know nothing.
+func NewTrial(limits Limits) *Trial {
+	return &Trial{limits: limits, guards: map[Heater]*Guard{}, last: map[Heater]Reading{}}
+}
+
+// Note takes a reading of the log; the oldest comes first.
+func (t *Trial) Note(s Sample) {
+	if t.begun.IsZero() {
+		t.begun = s.At
+	}
+	g := t.guards[s.Heater]
+	if g == nil {
+		g = &Guard{Heater: s.Heater, Limit: t.limits.Of(s.Heater)}
+		t.guards[s.Heater] = g
+	}
+	t.last[s.Heater] = s.Reading
+	for _, a := range g.Note(s.At, s.At.Sub(t.begun)+time.Second, s.Reading, Around(s.Heater, t.last)) {
+		a.At = s.At
+		t.Alarms = append(t.Alarms, a)
+	}
+}
+
+// Experience is what the guards have learned.
+func (t *Trial) Experience() map[Heater]Experience {
+	out := map[Heater]Experience{}
+	for h, g := range t.guards {
+		out[h] = g.Experience
+	}
+	return out
+}
+
+// Bound lets a guard do so much at the most, or, with an empty action, what it earns.
+func (g *Guard) Bound(name GuardName, most Action) {
+	if g.Standings == nil {
+		g.Standings, g.Version = map[GuardName]*Standing{}, Version
+	}
+	if g.Standings[name] == nil {
+		g.Standings[name] = &Standing{}
+	}
+	g.Standings[name].Fixed = most
+}
+
+// Blind says what a guard cannot see of this heater; empty: nothing.
+func (g *Guard) Blind(name GuardName) string {
+	if len(g.past) == 0 || g.proven && g.past[len(g.past)-1].at-g.told <= untold {
+		return ""
+	}
+	switch name {
+	case Runaway:
+		return fmt.Sprintf("no duty is told: only heat from %.0f K above the setpoint on is seen", max(boundsOf(g.Heater).above, learnedTimes*g.Ways.Overshoot))
+	case Frozen:
+		return "no duty is told: only a reading that stands still for far longer than ever is seen"
+	case NoRise, SlowRise:
+		return fmt.Sprintf("no duty is told: a heater that is more than %.0f K below its setpoint is taken to be given all there is", boundsOf(g.Heater).low)
+	}
+	return ""
+}
