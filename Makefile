@@ -47,7 +47,7 @@ lint: tools $(CONSOLE) ## vet, staticcheck, govulncheck where its data can be ha
 bench: tools $(CONSOLE) ## measure; docs/benchmarks.md keeps the results
 	@./scripts/install postgresql
 	go test -run '^$$' -bench . -benchtime 1x -timeout 60m ./internal/e2e
-	go test -run '^$$' -bench 'Forecast|Guards|FlowWatch' -benchtime 1x -timeout 40m ./internal/core/heat
+	go test -run '^$$' -bench 'Forecast|Guards|FlowWatch' -benchtime 1x -timeout 60m ./internal/core/heat
 	go test -run '^$$' -bench PortHangs -benchtime 5x ./internal/host
 	go test -run '^$$' -bench 'Parse|Scan|Pack|Unpack|Said|Note' ./internal/core/... ./internal/journal
 

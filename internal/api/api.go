@@ -177,7 +177,7 @@ type Alarm struct {
 	ID           string     `json:"id" format:"uuid"`
 	At           time.Time  `json:"at"`
 	Heater       string     `json:"heater,omitempty"`
-	Guard        string     `json:"guard" enum:"no-rise,falling,too-hot,runaway,jump,sensor,silence,unused,no-flow"`
+	Guard        string     `json:"guard" enum:"no-rise,slow-rise,falling,too-hot,runaway,jump,frozen,sensor,silence,unused,no-flow"`
 	Action       string     `json:"action" enum:"tell,hold,cool,halt" doc:"What the host has done by itself"`
 	Text         string     `json:"text" doc:"What was seen, what was expected, what to look at"`
 	Acknowledged *time.Time `json:"acknowledged,omitempty" doc:"Absent while it waits for a person"`

@@ -32,6 +32,9 @@ func heatCommand() *cli.Command {
 			&cli.IntFlag{Name: "cycles", Value: 8, Usage: "swing `N` times for --tune"},
 			&cli.BoolFlag{Name: "tuning", Usage: "show the last tuning"},
 			&cli.StringFlag{Name: "apply-tuning", Usage: "give the firmware what was found: `now`, or keep for good"},
+			&cli.BoolFlag{Name: "guards", Usage: "show what each guard may do by itself, and how near ordinary life has come"},
+			&cli.StringFlag{Name: "bound", Usage: "say what a guard may do at the most: `GUARD=ACTION` of a heater, such as bed/runaway=cool; =earned leaves it to what it earns"},
+			&cli.StringFlag{Name: "look-back", Usage: "let the guards look at the last `TIME` of the log, such as 30d: what would they have said?"},
 			&cli.BoolFlag{Name: "alarms", Usage: "list the alarms"},
 			&cli.StringFlag{Name: "acknowledge", Usage: "say that alarm `ID` has been seen, or all"},
 		},
@@ -48,13 +51,13 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		return wrong("heat takes a heater and a setpoint, such as 'heat bed 60'; found only %q", args[0])
 	}
 	asked := 0
-	for _, flag := range []string{"warm-up", "file", "warm-ups", "models", "health", "alarms", "acknowledge", "tuning", "apply-tuning"} {
+	for _, flag := range []string{"warm-up", "file", "warm-ups", "models", "health", "alarms", "acknowledge", "tuning", "apply-tuning", "guards", "bound", "look-back"} {
 		if cmd.IsSet(flag) {
 			asked++
 		}
 	}
 	if asked > 1 || asked == 1 && len(args) > 0 {
-		return wrong("heat does one thing at a time: give one of a setpoint, --warm-up, --file, --warm-ups, --models, --health, --alarms and --acknowledge")
+		return wrong("heat does one thing at a time: give one of a setpoint, --warm-up, --file, --warm-ups, --models, --health, --guards, --bound, --look-back, --alarms and --acknowledge")
 	}
 	c, err := dial(cmd)
 	if err != nil {
@@ -69,6 +72,12 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		return showModels(ctx, cmd, c)
 	case cmd.Bool("health"):
 		return showHealth(ctx, cmd, c)
+	case cmd.Bool("guards"):
+		return listGuards(ctx, cmd, c)
+	case cmd.IsSet("bound"):
+		return boundGuard(ctx, cmd, c, cmd.String("bound"))
+	case cmd.IsSet("look-back"):
+		return lookBack(ctx, cmd, c, cmd.String("look-back"))
 	case cmd.Bool("alarms"):
 		return listAlarms(ctx, cmd, c)
 	case cmd.Bool("tuning"):

@@ -136,7 +136,7 @@ func demoCommand() *cli.Command {
 				c.Data += fmt.Sprintf("-warp-%g", warp)
 			}
 			override(cmd, &c)
-			c.Past = cmd.Float("warp")
+			c.Past, c.Pace = cmd.Float("warp"), cmd.Float("warp")
 			c.Device = filepath.Join(c.Data, "vesper-port")
 			c.Printer.Name = "Vesper"
 			c.Printer.Width, c.Printer.Depth, c.Printer.Height = 230, 230, 240

@@ -84,6 +84,28 @@ func (c *Client) Acknowledge(ctx context.Context, id string) (api.Alarm, error) 
 	return out, c.call(ctx, http.MethodPost, "/v1/heat/alarms/"+url.PathEscape(id)+"/acknowledge", nil, &out)
 }
 
+// Guards says what each guard may do by itself.
+func (c *Client) Guards(ctx context.Context) (api.Guards, error) {
+	return get[api.Guards](ctx, c, "/v1/heat/guards")
+}
+
+// BoundGuard says what a guard may do at the most.
+func (c *Client) BoundGuard(ctx context.Context, heater, guard string, b api.GuardBound) (api.Guard, error) {
+	var out api.Guard
+	return out, c.call(ctx, http.MethodPut, "/v1/heat/guards/"+url.PathEscape(heater)+"/"+url.PathEscape(guard), b, &out)
+}
+
+// LookBack lets the guards look at the log.
+func (c *Client) LookBack(ctx context.Context, l api.Look) (api.Hindsight, error) {
+	var out api.Hindsight
+	return out, c.call(ctx, http.MethodPost, "/v1/heat/hindsight", l, &out)
+}
+
+// Hindsight says what the guards would have said, as far as they have looked.
+func (c *Client) Hindsight(ctx context.Context) (api.Hindsight, error) {
+	return get[api.Hindsight](ctx, c, "/v1/heat/hindsight")
+}
+
 // Window is a window of the temperature log. What is zero the host chooses.
 type Window struct {
 	From, To time.Time

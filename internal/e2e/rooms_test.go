@@ -37,6 +37,7 @@ var doors = map[string][]string{
 
 	"internal/chart":       {"internal/core"},
 	"internal/heatlog":     {"internal/core", "internal/durable"},
+	"internal/hindsight":   {"internal/core"},
 	"internal/history":     {"internal/core", "internal/samples", "internal/simprinter"},
 	"internal/journal":     {"internal/core", "internal/durable"},
 	"internal/records":     {"internal/core", "internal/durable"},
@@ -47,14 +48,14 @@ var doors = map[string][]string{
 	"internal/web/webtest": {"internal/api", "internal/web/desk"},
 	"internal/web/guard":   {"internal/api", "internal/core", "internal/durable", "internal/gate", "internal/web/desk"},
 	"internal/web/live":    {"internal/api", "internal/host", "internal/web/desk", "internal/web/guard"},
-	"internal/web/heat":    {"internal/api", "internal/chart", "internal/core", "internal/host/heating", "internal/web/desk", "internal/web/guard"},
+	"internal/web/heat":    {"internal/api", "internal/chart", "internal/core", "internal/hindsight", "internal/host/heating", "internal/web/desk", "internal/web/guard"},
 	"internal/web/runs":    {"internal/api", "internal/core", "internal/host/printing", "internal/web/desk"},
 	"internal/web/shelf":   {"internal/api", "internal/core", "internal/host/printing", "internal/shelf", "internal/web/desk", "internal/web/runs"},
 	"internal/web/wire":    {"internal/api", "internal/core", "internal/host", "internal/web/desk"},
 	"internal/web/bench":   {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/heat", "internal/web/runs"},
 
 	"internal/client":  {"internal/api"},
-	"internal/service": {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/history", "internal/host", "internal/journal", "internal/records", "internal/shelf", "internal/web"},
+	"internal/service": {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/journal", "internal/records", "internal/shelf", "internal/web"},
 	"internal/cli":     {"internal/api", "internal/client", "internal/durable", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }

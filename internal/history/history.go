@@ -225,7 +225,7 @@ func (m *maker) note(r heat.Reading) {
 		m.sink.Episode(e)
 	}
 	m.last[r.Heater] = r
-	for _, a := range h.guard.Note(at, m.mono, r, heat.Around(r.Heater, m.last)) {
+	for _, a := range h.guard.Note(at, heat.Paced(m.mono, m.warp), r, heat.Around(r.Heater, m.last)) {
 		if m.guarded && m.alarm == nil {
 			a.ID, a.At = uuid.NewString(), at
 			m.alarm = &a

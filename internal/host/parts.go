@@ -75,7 +75,8 @@ type Config struct {
 	After     time.Time                     // when the last reading of before was made; zero if there is none
 	UnusedFor time.Duration                 // how long heaters stay on while nobody uses them; 0: for ever
 	FlowWatch heat.FlowAction
-	Unguarded bool // no guard looks at the heaters
+	Unguarded bool    // no guard looks at the heaters
+	Pace      float64 // how many times faster the printer's clock runs than ours: of a stand-in; 0 is 1
 
 	Holds      capacity.Memory // what printers can hold; nil: nobody keeps it
 	Unmeasured bool            // it is not measured by itself what the printer can hold
@@ -107,7 +108,7 @@ func New(c Config) *Host {
 	p.Link = talk.New(talk.Config{Device: c.Device, Baud: c.Baud, Wire: c.Wire}, loop, flight, p.Where)
 	p.Heat = heating.New(heating.Config{
 		Printer: c.Printer, Recorder: c.Recorder, Learned: c.Learned, Alarms: c.Alarms, After: c.After,
-		UnusedFor: c.UnusedFor, FlowWatch: c.FlowWatch, Unguarded: c.Unguarded,
+		UnusedFor: c.UnusedFor, FlowWatch: c.FlowWatch, Unguarded: c.Unguarded, Pace: c.Pace,
 	}, loop, p.Link, p.Where)
 	p.Capacity = capacity.New(capacity.Config{Wire: c.Wire, Memory: c.Holds, Unmeasured: c.Unmeasured}, loop, p.Link, p.Heat)
 	p.Run = printing.New(printing.Config{

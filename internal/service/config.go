@@ -34,7 +34,8 @@ type Config struct {
 	Wire     Wire    `toml:"wire"`
 	Heat     Heat    `toml:"heat"`
 
-	Unguarded bool `toml:"-"` // no guard looks at the heaters: for a stand-in whose clock runs so fast that no real heater is like it
+	Pace      float64 `toml:"-"` // how many times faster the clock runs of a stand-in; 0 is 1
+	Unguarded bool    `toml:"-"` // no guard looks at the heaters: for a stand-in whose clock runs so fast that no real heater is like it
 
 	Unmeasured bool `toml:"-"` // it is not measured by itself what the printer can hold
 
@@ -222,7 +223,7 @@ func (c Config) host() host.Config {
 			Bed: [3]float64{p.Width, p.Depth, p.Height}, Retract: c.Hold.Retract, Lift: c.Hold.Lift, Prime: c.Hold.Prime,
 			Travel: c.Hold.TravelFeed, Climb: c.Hold.LiftFeed, Filament: c.Hold.FilamentFeed,
 		}, IdleAfter: c.Hold.NozzleHotFor, KeepBed: c.PickUp.BedWarmFor, ByHand: c.PickUp.ByHand},
-		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow), Unguarded: c.Unguarded, Unmeasured: c.Unmeasured,
+		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow), Unguarded: c.Unguarded, Pace: c.Pace, Unmeasured: c.Unmeasured,
 		Wire: wire.Config{Buffer: c.Wire.ReceiveBuffer, Slots: c.Wire.CommandSlots, Single: c.Wire.Window == "single", Wide: c.Wire.Window == "wide"},
 	}
 }

@@ -13,8 +13,10 @@ import (
 	"diathermon/internal/core/run"
 	"diathermon/internal/durable"
 	"diathermon/internal/heatlog"
+	"diathermon/internal/hindsight"
 	"diathermon/internal/history"
 	"diathermon/internal/host"
+	"diathermon/internal/host/heating"
 	"diathermon/internal/journal"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
@@ -27,13 +29,14 @@ import (
 // starting is what the steps of a start hand on to one another.
 type starting struct {
 	*Service
-	config   Config
-	data     string // the data folder
-	listener net.Listener
-	kept     *records.Records
-	writer   *records.Writer
-	readings *heatlog.Log
-	journals *journal.Folder
+	config    Config
+	data      string // the data folder
+	listener  net.Listener
+	kept      *records.Records
+	writer    *records.Writer
+	readings  *heatlog.Log
+	hindsight *hindsight.Hindsight
+	journals  *journal.Folder
 }
 
 // start takes the steps of a start, each of which leaves behind in closers what ends
@@ -155,6 +158,9 @@ func (s *starting) host(ctx context.Context) (err error) {
 	}
 	s.Shelf.Guard(s.Host.Run.InUse)
 	s.work(s.Host.Work)
+	s.hindsight = &hindsight.Hindsight{Printer: c.Printer, Log: s.readings, Host: s.Host.Heat, Logger: s.log, Pace: c.Pace}
+	inexperienced := heating.Config{Printer: c.Printer, Learned: c.Learned}.Inexperienced() && !c.Unguarded
+	s.work(func(ctx context.Context) { s.hindsight.Work(ctx, inexperienced) })
 	return nil
 }
 
@@ -180,7 +186,7 @@ func (s *starting) http(context.Context) error {
 	s.serve(s.listener, &web.Server{
 		Printer: s.config.Printer.machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
 		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf,
-		Heat: h.Heat, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
+		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})
 	return nil

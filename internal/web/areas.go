@@ -48,13 +48,14 @@ type Server struct {
 		shelf.Shelf
 		heat.Files
 	}
-	Heat     heat.Host
-	HeatLog  heat.Log
-	HeatPast heat.Past
-	HeatKept heat.Kept
-	WarmUps  heat.WarmUps
-	PartOff  float64 // °C of the bed at which a part comes off
-	Wire     wire.Area
+	Heat      heat.Host
+	HeatLog   heat.Log
+	Hindsight heat.Hindsight
+	HeatPast  heat.Past
+	HeatKept  heat.Kept
+	WarmUps   heat.WarmUps
+	PartOff   float64 // °C of the bed at which a part comes off
+	Wire      wire.Area
 }
 
 // mount mounts every area under /v1 and describes it.
@@ -64,7 +65,7 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Host: s.Run})
 	d.Mount("runs", "Runs of files", runs.Area{Host: s.Run, Log: s.Runs, Recordings: s.Recordings, Settle: s.settle})
 	d.Mount("heat", "Heaters: log, setpoints, warm-ups, alarms, models, health, tuning", heat.Area{
-		Printer: s.Printer, Host: s.Heat, Log: s.HeatLog, Past: s.HeatPast, Kept: s.HeatKept, WarmUps: s.WarmUps,
+		Printer: s.Printer, Host: s.Heat, Log: s.HeatLog, Hindsight: s.Hindsight, Past: s.HeatPast, Kept: s.HeatKept, WarmUps: s.WarmUps,
 		Files: s.Shelf, Settle: s.settle, PartOff: s.PartOff, Logger: s.Logger,
 	})
 	d.Mount("wire", "Serial traffic, and lines that a person types", s.Wire)

@@ -125,9 +125,9 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 		return w.Code
 	}
 	want := map[string]string{ // what changes something; everything else is read
-		"put-file": desk.Send, "post-file": desk.Send, "remove-file": desk.Keep, "apply-tuning": desk.Keep, "start-run": desk.Start, "pick-up-run": desk.Start,
+		"put-file": desk.Send, "post-file": desk.Send, "remove-file": desk.Keep, "apply-tuning": desk.Keep, "bound-guard": desk.Keep, "start-run": desk.Start, "pick-up-run": desk.Start,
 		"hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "halt": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
-		"begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
+		"look-back": desk.Operate, "begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
 		"say": desk.Operate, "measure-wire": desk.Operate,
 	}
 	looked := 0
@@ -138,7 +138,7 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 			if named := op.Security[0]["token"]; !slices.Equal(named, []string{scope}) {
 				t.Errorf("%s names the scopes %q, want %q", op.OperationID, named, scope)
 			}
-			address := strings.NewReplacer("{name}", "x", "{id}", "x", "{heater}", "bed").Replace(path)
+			address := strings.NewReplacer("{name}", "x", "{id}", "x", "{heater}", "bed", "{guard}", "jump").Replace(path)
 			if got := ask(strings.ToUpper(method), address, "all-but-"+scope); got != http.StatusForbidden {
 				t.Errorf("%s with a token that may all but %s: %d", op.OperationID, scope, got)
 			}

@@ -51,6 +51,14 @@ func (s Standing) after(past Standing) Standing {
 	return s
 }
 
+// Paced is a time by a clock that runs so many times faster.
+func Paced(d time.Duration, pace float64) time.Duration {
+	if pace == 1 || pace <= 0 {
+		return d
+	}
+	return time.Duration(float64(d) * pace)
+}
+
 // Around is how hot the hottest of a heater's neighbours is, °C: of those that can
 // warm it. A nozzle warms no bed.
 func Around(h Heater, last map[Heater]Reading) float64 {
@@ -70,14 +78,16 @@ type Trial struct {
 	Alarms []Alarm // the oldest first
 
 	limits Limits
+	pace   float64
 	begun  time.Time
 	guards map[Heater]*Guard
 	last   map[Heater]Reading
 }
 
-// NewTrial returns a trial of guards that know nothing.
-func NewTrial(limits Limits) *Trial {
-	return &Trial{limits: limits, guards: map[Heater]*Guard{}, last: map[Heater]Reading{}}
+// NewTrial returns a trial of guards that know nothing, of a printer whose clock runs
+// so many times faster than the log's: 1 for every printer but a stand-in.
+func NewTrial(limits Limits, pace float64) *Trial {
+	return &Trial{limits: limits, pace: pace, guards: map[Heater]*Guard{}, last: map[Heater]Reading{}}
 }
 
 // Note takes a reading of the log; the oldest comes first.
@@ -91,7 +101,7 @@ func (t *Trial) Note(s Sample) {
 		t.guards[s.Heater] = g
 	}
 	t.last[s.Heater] = s.Reading
-	for _, a := range g.Note(s.At, s.At.Sub(t.begun)+time.Second, s.Reading, Around(s.Heater, t.last)) {
+	for _, a := range g.Note(s.At, Paced(s.At.Sub(t.begun), t.pace)+time.Second, s.Reading, Around(s.Heater, t.last)) {
 		a.At = s.At
 		t.Alarms = append(t.Alarms, a)
 	}

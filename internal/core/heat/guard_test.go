@@ -2,8 +2,9 @@ package heat_test
 
 import (
 	"math/rand/v2"
+	"runtime"
 	"slices"
-	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -112,21 +113,37 @@ func (w *watched) live(rng *rand.Rand) {
 	}
 }
 
-// falseAlarms lets so many hours of ordinary life pass on each of some printers, and
-// counts the alarms by what they would do.
+// lives lets so many hours of ordinary life pass on each of some printers, some at a
+// time, and hands each over when it has lived.
+func lives(printers int, each time.Duration, printer func(seed uint64) simprinter.Config, lived func(seed uint64, w *watched)) {
+	var done sync.WaitGroup
+	var handing sync.Mutex
+	slots := make(chan bool, runtime.GOMAXPROCS(0))
+	for seed := range uint64(printers) {
+		slots <- true
+		done.Go(func() {
+			w, rng := newWatched(printer(seed)), rand.New(rand.NewPCG(seed, 77))
+			for w.now < each {
+				w.live(rng)
+			}
+			handing.Lock()
+			lived(seed, w)
+			handing.Unlock()
+			<-slots
+		})
+	}
+	done.Wait()
+}
+
+// falseAlarms counts the alarms of ordinary life by what they would do.
 func falseAlarms(t testing.TB, printers int, each time.Duration, printer func(seed uint64) simprinter.Config) map[heat.Action]int {
 	alarms := map[heat.Action]int{}
-	for seed := range uint64(printers) {
-		w := newWatched(printer(seed))
-		rng := rand.New(rand.NewPCG(seed, 77))
-		for w.now < each {
-			w.live(rng)
-		}
+	lives(printers, each, printer, func(seed uint64, w *watched) {
 		for i, a := range w.alarms {
 			alarms[a.Action]++
 			t.Logf("printer %d, after %s, %s: %s: %s", seed, w.at[i], a.Action, a.Guard, a.Text)
 		}
-	}
+	})
 	return alarms
 }
 
@@ -267,8 +284,8 @@ func found(t testing.TB, printers uint64, printer func(uint64) simprinter.Config
 }
 
 func TestEveryFaultIsFound(t *testing.T) {
-	found(t, 2, smooth)
-	found(t, 4, rough())
+	found(t, 1, smooth)
+	found(t, 2, rough())
 }
 
 func TestAStuckSwitchWhoseHeatIsTakenAwayIsFound(t *testing.T) {
@@ -312,23 +329,6 @@ func TestAModelDoesNotLearnFromAFault(t *testing.T) {
 		if after := w.learned[heat.Bed].Model(); after.Rise > 0.75*before.Rise {
 			t.Errorf("an hour of another heater after fault %d left the rise at %.3f K/s of %.3f", f.Kind, after.Rise, before.Rise)
 		}
-	}
-}
-
-// BenchmarkGuards measures how long each fault goes unnoticed, over 200 printers,
-// and counts false alarms in 1,000 hours of ordinary printing.
-func BenchmarkGuards(b *testing.B) {
-	for b.Loop() {
-		for name, seconds := range found(b, 200, rough()) {
-			sum, most := 0.0, 0.0
-			for _, s := range seconds {
-				sum, most = sum+s, max(most, s)
-			}
-			name = strings.NewReplacer(" ", "-", ",", "").Replace(name)
-			b.ReportMetric(sum/float64(len(seconds)), name+"-mean-s")
-			b.ReportMetric(most, name+"-most-s")
-		}
-		b.ReportMetric(float64(len(falseAlarms(b, 50, 20*time.Hour, smooth))), "false-in-1000-h")
 	}
 }
 

@@ -114,7 +114,7 @@ func TestAHeaterThatCoolsIsNotHalted(t *testing.T) {
 
 func TestALogGivesTheExperienceThatLifeDoes(t *testing.T) {
 	w := newWatched(simprinter.Rough(5))
-	trial := heat.NewTrial(heat.Limits{Nozzle: 285, Bed: 110})
+	trial := heat.NewTrial(heat.Limits{Nozzle: 285, Bed: 110}, 1)
 	live := w.each
 	w.each = func(at time.Duration, r heat.Reading) {
 		live(at, r)

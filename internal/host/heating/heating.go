@@ -49,7 +49,8 @@ type Config struct {
 	After     time.Time                     // when the last reading of before was made; zero if there is none
 	UnusedFor time.Duration                 // how long heaters stay on while nobody uses them; 0: for ever
 	FlowWatch heat.FlowAction
-	Unguarded bool // no guard looks at the heaters
+	Unguarded bool    // no guard looks at the heaters
+	Pace      float64 // how many times faster the printer's clock runs than ours: of a stand-in; 0 is 1
 }
 
 // HeaterNow is one heater at this moment.

@@ -143,7 +143,7 @@ func (h *Heating) study(at time.Time, r heat.Reading) {
 	model := t.learner.Model()
 	t.guard.Apart = h.tuning.goesOn() && h.tuning.Heater == r.Heater // the firmware may tell neither setpoint nor duty
 	if !h.cfg.Unguarded {
-		for _, a := range t.guard.Note(at, now, r, heat.Around(r.Heater, h.last())) {
+		for _, a := range t.guard.Note(at, heat.Paced(now, h.cfg.Pace), r, heat.Around(r.Heater, h.last())) {
 			a.At = at
 			h.raise(a)
 		}

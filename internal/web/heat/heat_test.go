@@ -18,6 +18,7 @@ import (
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/hindsight"
 	"diathermon/internal/host/heating"
 	area "diathermon/internal/web/heat"
 	"diathermon/internal/web/runs"
@@ -36,7 +37,37 @@ type oven struct {
 	kept    []heat.WarmUp
 	tuning  *heating.TuningNow
 	past    []heat.Episode
+	bound   map[heat.GuardName]heat.Action
+	looked  []time.Duration
 	refuse  error
+}
+
+func (o *oven) Guards(context.Context) ([]heating.GuardNow, error) {
+	return []heating.GuardNow{
+		{Heater: heat.Bed, Guard: heat.Runaway, Does: heat.HaltAll, May: heat.Tell, Next: heat.HoldRun, Left: 90 * time.Minute, Standing: heat.Standing{Quiet: 8.5 * 3600, Closest: 0.42, ClosestAt: begun}, Blind: "no duty is told"},
+		{Heater: heat.Bed, Guard: heat.TooHot, Does: heat.HaltAll, May: heat.HaltAll, Next: heat.HaltAll, Certain: true},
+	}, nil
+}
+func (o *oven) Bound(_ context.Context, h heat.Heater, g heat.GuardName, most heat.Action) (heating.GuardNow, error) {
+	if g == heat.TooHot {
+		return heating.GuardNow{}, fmt.Errorf("%w: it is certain", heating.ErrGuard)
+	}
+	o.bound[g] = most
+	return heating.GuardNow{Heater: h, Guard: g, May: most, Standing: heat.Standing{Fixed: most}}, nil
+}
+
+// looks is the oven's hindsight.
+type looks struct{ *oven }
+
+func (l looks) Look(from, to time.Time) error {
+	l.looked = append(l.looked, to.Sub(from))
+	return l.refuse
+}
+func (l looks) State() hindsight.State {
+	if len(l.looked) == 0 {
+		return hindsight.State{}
+	}
+	return hindsight.State{From: begun, To: begun.Add(4 * time.Hour), At: begun.Add(time.Hour), Alarms: []heat.Alarm{{At: begun, Heater: heat.Bed, Guard: heat.Jump, Action: heat.Tell, Text: "it jumped"}}, More: 2}
 }
 
 func (o *oven) State(context.Context) (heating.Now, error) {
@@ -116,10 +147,10 @@ func (o *oven) Chart(_ context.Context, h heat.Heater, _, _ time.Time, _ int) ([
 }
 
 func mount(t *testing.T) (*oven, *webtest.Caller) {
-	o := &oven{set: map[heat.Heater]float64{}}
+	o := &oven{set: map[heat.Heater]float64{}, bound: map[heat.GuardName]heat.Action{}}
 	vesper := machine.Printer{Name: "Vesper", Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}
 	return o, webtest.Mount(t, "", runs.Area{}, area.Area{
-		Printer: vesper, Host: o, Log: o, Past: o, Kept: o, WarmUps: o, Files: o, Settle: func(context.Context) {}, PartOff: 35, Logger: slog.New(slog.DiscardHandler),
+		Printer: vesper, Host: o, Log: o, Hindsight: looks{o}, Past: o, Kept: o, WarmUps: o, Files: o, Settle: func(context.Context) {}, PartOff: 35, Logger: slog.New(slog.DiscardHandler),
 	})
 }
 
@@ -267,4 +298,37 @@ func TestATuningIsComparedWithWhatWasBeforeIt(t *testing.T) {
 	if w := c.Call("POST", "/v1/heat/bed/tuning", `{"setpoint":60,"cycles":5}`, nil); w.Code != http.StatusAccepted {
 		t.Errorf("begun: %d %s", w.Code, w.Body)
 	}
+}
+
+func TestWhatAGuardMayDoIsToldAndBounded(t *testing.T) {
+	o, c := mount(t)
+	var guards api.Guards
+	c.Call("GET", "/v1/heat/guards", "", &guards)
+	if g := guards.Guards[0]; g.May != "tell" || g.Most != "halt" || g.Next != "hold" || g.NextHours != 1.5 || g.QuietHours != 8.5 || g.Closest != 0.42 || !g.ClosestAt.Equal(begun) || g.Blind == "" {
+		t.Errorf("a guard on trial is told as %+v", g)
+	}
+	if g := guards.Guards[1]; !g.Certain || g.May != "halt" || g.Next != "" || g.ClosestAt != nil {
+		t.Errorf("one that needs no trial is told as %+v", g)
+	}
+	var g api.Guard
+	if c.Call("PUT", "/v1/heat/guards/bed/runaway", `{"bound":"cool"}`, &g); g.Bound != "cool" || o.bound[heat.Runaway] != heat.CoolOff {
+		t.Errorf("bounded: %+v", g)
+	}
+	c.Refused("PUT", "/v1/heat/guards/bed/runaway", `{"bound":"explode"}`, 422, "the request is not as it should be")
+	c.Refused("PUT", "/v1/heat/guards/bed/too-hot", `{}`, 422, "that guard cannot be bounded like that")
+	c.Refused("PUT", "/v1/heat/guards/oven/jump", `{}`, 404, "there is no such heater")
+}
+
+func TestGuardsLookBack(t *testing.T) {
+	o, c := mount(t)
+	c.Refused("GET", "/v1/heat/hindsight", "", 404, "the guards have not looked back")
+	var seen api.Hindsight
+	if c.Call("POST", "/v1/heat/hindsight", `{}`, &seen); o.looked[0] != 30*24*time.Hour || seen.Progress != 0.25 || seen.Ended || seen.More != 2 || seen.Alarms[0].Text != "it jumped" {
+		t.Errorf("looked at %v: %+v", o.looked, seen)
+	}
+	for _, window := range []string{`{"from":"2020-01-01T00:00:00Z"}`, `{"from":"2026-03-01T20:00:00Z","to":"2026-03-01T20:00:00Z"}`} {
+		c.Refused("POST", "/v1/heat/hindsight", window, 422, "the guards cannot look at that")
+	}
+	o.refuse = hindsight.ErrBusy
+	c.Refused("POST", "/v1/heat/hindsight", `{}`, 409, "the guards are looking at the log already")
 }

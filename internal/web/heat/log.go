@@ -18,6 +18,7 @@ import (
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/hindsight"
 	"diathermon/internal/host/heating"
 	"diathermon/internal/web/desk"
 )
@@ -66,20 +67,29 @@ type Host interface {
 	Tune(ctx context.Context, h heat.Heater, setpoint float64, cycles int) error
 	Tuning(ctx context.Context) (*heating.TuningNow, error)
 	ApplyTuning(ctx context.Context, save bool) error
+	Guards(ctx context.Context) ([]heating.GuardNow, error)
+	Bound(ctx context.Context, h heat.Heater, g heat.GuardName, most heat.Action) (heating.GuardNow, error)
+}
+
+// Hindsight lets the guards look at the log.
+type Hindsight interface {
+	Look(from, to time.Time) error // or hindsight.ErrBusy
+	State() hindsight.State
 }
 
 // Area is the area.
 type Area struct {
-	Printer machine.Printer
-	Host    Host
-	Log     Log
-	Past    Past
-	Kept    Kept
-	WarmUps WarmUps
-	Files   Files
-	Settle  func(context.Context) // lets the records catch up with what the host has told
-	PartOff float64               // °C of the bed at which a part comes off
-	Logger  *slog.Logger
+	Printer   machine.Printer
+	Host      Host
+	Log       Log
+	Hindsight Hindsight
+	Past      Past
+	Kept      Kept
+	WarmUps   WarmUps
+	Files     Files
+	Settle    func(context.Context) // lets the records catch up with what the host has told
+	PartOff   float64               // °C of the bed at which a part comes off
+	Logger    *slog.Logger
 }
 
 // Mount mounts the area.
@@ -91,6 +101,8 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: heating.ErrNoAlarm, Status: http.StatusNotFound, Title: "there is no such alarm"},
 		desk.Kind{Err: heat.ErrWarmUp, Status: http.StatusUnprocessableEntity, Title: "this is no warm-up"},
 		desk.Kind{Err: heat.ErrNoWarmUp, Status: http.StatusNotFound, Title: "there is no such warm-up"},
+		desk.Kind{Err: heating.ErrGuard, Status: http.StatusUnprocessableEntity, Title: "that guard cannot be bounded like that"},
+		desk.Kind{Err: hindsight.ErrBusy, Status: http.StatusConflict, Title: "the guards are looking at the log already"},
 		desk.Kind{Err: heating.ErrTuning, Status: http.StatusNotFound, Title: "there is no tuning for that"},
 	)
 	a.mountLog(d)
@@ -98,6 +110,7 @@ func (a Area) Mount(d *desk.Desk) {
 	a.mountHeaters(d)
 	a.mountWarmUps(d)
 	a.mountTuning(d)
+	a.mountGuards(d)
 }
 
 const (

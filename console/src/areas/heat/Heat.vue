@@ -10,6 +10,7 @@ import Panel from '../../ui/Panel.vue'
 import { heaterName } from '../../words/heaters'
 import { moment } from '../../words/time'
 import Flow from './Flow.vue'
+import Guards from './Guards.vue'
 import Health from './Health.vue'
 import Heater from './Heater.vue'
 import Tuning from './Tuning.vue'
@@ -118,5 +119,6 @@ watch([compared, () => win.chart.value], async () => {
         <Tuning />
       </div>
     </div>
+    <Guards />
   </Page>
 </template>
