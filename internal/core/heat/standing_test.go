@@ -29,6 +29,9 @@ func TestAGuardEarnsWhatItMayDo(t *testing.T) {
 	if s.Fixed = heat.HoldRun; s.May(heat.Runaway) != heat.HoldRun {
 		t.Error("a keeper cannot lower it")
 	}
+	if s.Fixed = heat.HaltAll; s.May(heat.Falling) != heat.HoldRun {
+		t.Error("a keeper lets it do what it never does")
+	}
 	s.Fixed = ""
 	s.Note(midnight.Add(time.Hour), 1, 0.8, true)
 	if s.May(heat.Runaway) != heat.HaltAll {
@@ -60,6 +63,7 @@ func TestAHaltIsTheLastStep(t *testing.T) {
 	}{
 		{0, []heat.Action{heat.Tell, heat.CoolOff, heat.HaltAll}}, // on trial; then it is too hot, which needs none
 		{15, []heat.Action{heat.HoldRun, heat.CoolOff, heat.HaltAll}},
+		{30, []heat.Action{heat.CoolOff, heat.CoolOff, heat.HaltAll}}, // it may not halt: being too hot does
 		{60, []heat.Action{heat.CoolOff, heat.HaltAll}},
 	} {
 		w := newWatched(simprinter.Vesper())
