@@ -86,6 +86,8 @@ type Heater struct {
 	At       *time.Time `json:"at,omitempty" doc:"When it was reported"`
 
 	ReadySeconds float64 `json:"ready_seconds,omitempty" doc:"Until it is at its setpoint; absent where it is, or where that is not known yet"`
+	ReadySoonest float64 `json:"ready_soonest_seconds,omitempty" doc:"Nine times of ten it is ready between these two"`
+	ReadyLatest  float64 `json:"ready_latest_seconds,omitempty"`
 	Never        bool    `json:"never,omitempty" doc:"At full duty it does not get to its setpoint"`
 	Soak         *Soak   `json:"soak,omitempty" doc:"While a warm-up soaks it"`
 }

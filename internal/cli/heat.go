@@ -211,7 +211,11 @@ func outlook(h api.Heater) string {
 	case h.Never:
 		return ", does not get there"
 	case h.ReadySeconds > 0:
-		return ", ready in " + clock(h.ReadySeconds)
+		ready := ", ready in " + clock(h.ReadySeconds)
+		if give := (h.ReadyLatest - h.ReadySoonest) / 2; give >= 5 {
+			ready += " ± " + clock(give)
+		}
+		return ready
 	case h.Soak != nil && h.Soak.There && !h.Soak.Done && h.Soak.LeftSeconds != nil:
 		return ", soaking, " + clock(*h.Soak.LeftSeconds) + " left"
 	}

@@ -218,6 +218,9 @@ func (m *maker) note(r heat.Reading) {
 		h.before = r.Setpoint
 	}
 	h.learner.Note(m.mono, r, c)
+	if climbs := h.learner.Unfitted(); climbs != nil {
+		h.learner.Fit(heat.ShapeOf(climbs))
+	}
 	if m.mono-h.modelAt > 2*time.Minute {
 		h.model, h.modelAt = h.learner.Model(), m.mono
 	}

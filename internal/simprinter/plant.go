@@ -58,6 +58,19 @@ func (p *Plant) Hottest(bed bool) float64 {
 	return max(h.block, h.second)
 }
 
+// Second is the temperature of what lies behind a heater's block, or on it, in °C; the
+// block's where there is nothing.
+func (p *Plant) Second(bed bool) float64 {
+	h := p.nozzle
+	if bed {
+		h = p.bed
+	}
+	if h.Nature.Second > 0 {
+		return h.second
+	}
+	return h.block
+}
+
 // Advance lets time pass.
 func (p *Plant) Advance(d time.Duration) {
 	for p.left += d.Seconds(); p.left >= heaterStep; p.left -= heaterStep {

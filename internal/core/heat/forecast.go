@@ -17,6 +17,8 @@ type Forecast struct {
 	Curve []float64     // °C, a point for each Step from now on
 	Step  time.Duration // between points
 	Never bool          // at full duty it does not come that far
+
+	Soonest, Latest time.Duration // nine times of ten it is ready between them; 0: not known
 }
 
 // curvePoints is about how many points a Forecast's curve has.
@@ -25,10 +27,40 @@ const curvePoints = 120
 // forecastStep is the step of the integration, s.
 const forecastStep = 0.5
 
-// Forecast predicts how the heater comes to a setpoint under conditions that
-// stay, from the last readings on; false while the model is not known well
-// enough.
+// Forecast predicts how the heater comes to a setpoint under conditions that stay,
+// from the last readings on, by its model and by its last warm-ups; false while
+// neither is known well enough.
 func (l *Learner) Forecast(setpoint float64, c Conditions) (Forecast, bool) {
+	f, ok := l.byModel(setpoint, c)
+	t := l.climb.last.actual
+	if len(l.past) > 1 && l.past[len(l.past)-1].at == l.climb.last.at {
+		t = l.level()
+	}
+	climb := l.towards(t, setpoint)
+	if l.climb.last.at == 0 || !climb.on {
+		return f, ok
+	}
+	both := inSeconds(l.foretell(t, climb, c)[kinds-1])
+	if both == 0 {
+		return f, ok
+	}
+	if ok && !f.Never && f.Ready > 0 && len(f.Curve) > 0 {
+		f.Step = time.Duration(float64(f.Step) * float64(both) / float64(f.Ready))
+		f.Ready = both
+	} else if len(l.Climbs) > 0 {
+		f = l.ahead(t, setpoint, both)
+	}
+	sure := l.sure()
+	f.Soonest, f.Latest = time.Duration(float64(both)/sure)-reportEvery, time.Duration(float64(both)*sure)+reportEvery
+	f.Soonest = max(f.Soonest, 0)
+	return f, true
+}
+
+// reportEvery is about how far apart readings are: what comes between two is not known.
+const reportEvery = time.Second
+
+// byModel is Forecast by the model alone.
+func (l *Learner) byModel(setpoint float64, c Conditions) (Forecast, bool) {
 	f, ok := l.fullDuty(setpoint, c)
 	if ok && len(f.Curve) > 0 && l.Held > 0 { // the more it takes to hold, the sooner the firmware lets up
 		f.Ready += inSeconds(l.Tail * min(max(l.model.Holding(setpoint, c)/l.Held, 0.5), 2))

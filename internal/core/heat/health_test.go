@@ -61,7 +61,7 @@ func TestASoakEndsWhenThePlateHasSettled(t *testing.T) {
 		if reading.Heater != heat.Bed {
 			return
 		}
-		a, b := timed.Note(r.now, reading), settling.Note(r.now, reading)
+		a, b := timed.Note(r.now, reading, heat.Sheet{}), settling.Note(r.now, reading, heat.Sheet{})
 		if b.There && thereAt == 0 {
 			thereAt = r.now
 		}
@@ -84,7 +84,7 @@ func TestASoakEndsWhenThePlateHasSettled(t *testing.T) {
 	}
 	r.Set(0, 55)
 	r.pass(time.Minute)
-	if timed.Note(r.now, heat.Reading{Heater: heat.Bed, Actual: 60, Setpoint: 60}).Done {
+	if timed.Note(r.now, heat.Reading{Heater: heat.Bed, Actual: 60, Setpoint: 60}, heat.Sheet{}).Done {
 		t.Error("another setpoint in between did not let it begin anew")
 	}
 }
@@ -93,7 +93,7 @@ func TestASoakEndsAlsoWhereTheDutyNeverSettles(t *testing.T) {
 	s := heat.Soak{Setpoint: 60}
 	for second := range 3600 {
 		duty := max(1-0.00025*float64(second), 0) // it falls, and falls
-		if state := s.Note(time.Duration(second)*time.Second, heat.Reading{Heater: heat.Bed, Actual: 60, Setpoint: 60, HasSetpoint: true, Duty: duty, HasDuty: true}); state.Done {
+		if state := s.Note(time.Duration(second)*time.Second, heat.Reading{Heater: heat.Bed, Actual: 60, Setpoint: 60, HasSetpoint: true, Duty: duty, HasDuty: true}, heat.Sheet{}); state.Done {
 			if second < 3*60 || second > 31*60 {
 				t.Errorf("it soaked for %d s", second)
 			}
@@ -101,4 +101,36 @@ func TestASoakEndsAlsoWhereTheDutyNeverSettles(t *testing.T) {
 		}
 	}
 	t.Error("it soaks for ever")
+}
+
+func TestASoakIsOverWhenWhatLiesOnTheBedIsEven(t *testing.T) {
+	for seed := range uint64(12) {
+		r := newRig(simprinter.Rough(seed+300, simprinter.Masses, simprinter.Switching, simprinter.NoDuty, simprinter.Bunching))
+		setpoint := 50 + 4*float64(seed)
+		s := heat.Soak{Setpoint: setpoint}
+		var state heat.SoakState
+		ends := map[time.Duration]time.Duration{} // elapsed, and when it was to be over
+		r.each = func(at time.Duration, x heat.Reading) {
+			if x.Heater == heat.Bed && !state.Done {
+				if state = s.Note(at, x, r.learned[heat.Bed].Sheet(setpoint)); state.Elapsed > 0 && !state.Done {
+					ends[state.Elapsed] = state.Elapsed + state.Left
+				}
+			}
+		}
+		r.Set(0, setpoint)
+		for r.now < 90*time.Minute && !state.Done {
+			r.pass(5 * time.Second)
+		}
+		took := state.Elapsed
+		before := r.Second(true)
+		r.pass(30 * time.Minute)
+		if moves := r.Second(true) - before; !state.Done || moves > 3 || moves < -3 {
+			t.Errorf("printer %d: soaked (%v) for %s, and what lies on the bed moved on by %.1f K", seed, state.Done, took, moves)
+		}
+		for elapsed, end := range ends {
+			if left := took - elapsed; elapsed > 3*time.Minute && left > 10*time.Second && (end-took).Abs() > left/3 {
+				t.Errorf("printer %d: after %s it was to be over after %s, and was after %s", seed, elapsed, end, took)
+			}
+		}
+	}
 }

@@ -195,6 +195,11 @@ type Learner struct {
 	Held float64 // the holding duty of the setpoints for which they did
 	Ends int     // warm-ups that Tail was learned from
 
+	Climbs []Climb // the last warm-ups, the oldest first
+	Shape  Shape   // of them
+	Stale  bool    // of them without the last: see Unfitted
+
+	climb climbing
 	past  []moment
 	since float64 // s since the last row
 	odd   float64 // s of strange rows in a row
@@ -206,6 +211,9 @@ type Learner struct {
 // Note takes a reading with its duty at a time on a clock that never jumps.
 func (l *Learner) Note(at time.Duration, r Reading, c Conditions) {
 	m := moment{at.Seconds(), r.Actual, r.Duty, c}
+	if r.HasSetpoint {
+		l.followClimb(m, r.Setpoint)
+	}
 	if n := len(l.past); n > 0 && (m.at <= l.past[n-1].at || m.at-l.past[n-1].at > fullRate.Seconds() || math.Abs(m.actual-l.past[n-1].actual) > jump) {
 		l.past, l.since = l.past[:0], m.at
 	}

@@ -5,8 +5,10 @@ import (
 	"time"
 )
 
-// A Soak waits, once a heater is at its setpoint, until the heat has spread: for
-// a time, or until the duty that holds it has stopped falling. While a plate still
+// A Soak waits, once a heater is at its setpoint, until the heat has spread: for a
+// time, or, where its warm-up has shown how what lies on the heater lags behind it,
+// until that has come within sheetEven of where it will be; otherwise until the duty
+// that holds it has stopped falling. While a plate still
 // takes up heat, holding its sensor at the setpoint costs more than it will; what
 // more it costs dies away as the plate comes to be even (the duty is the model's
 // Holding duty in the end).
@@ -39,12 +41,33 @@ const (
 	soakLeast    = 3 * time.Minute
 	soakMost     = 30 * time.Minute
 	soakEvery    = 5 * time.Second
+	sheetEven    = 1.0 // K
 )
+
+// A Sheet is what lies on a heater and lags behind it.
+type Sheet struct {
+	Behind float64       // K, as the heater came to its setpoint; 0: it is not known
+	Tau    time.Duration // in which that becomes a third
+}
+
+// Sheet returns what the last warm-up, to this setpoint, has shown of what lies on the
+// heater.
+func (l *Learner) Sheet(setpoint float64) Sheet {
+	if len(l.Climbs) == 0 || !l.Shape.Known {
+		return Sheet{}
+	}
+	last := &l.Climbs[len(l.Climbs)-1]
+	if math.Abs(last.Setpoint-setpoint) > 0.5 {
+		return Sheet{}
+	}
+	t := setpoint - Ready
+	return Sheet{Behind: max(t-l.Shape.behind(last, t), 0.1), Tau: inSeconds(l.Shape.Tau)}
+}
 
 // Note takes a reading of the heater at a time on a clock that never jumps. One
 // that tells another setpoint, be it of a moment before the heater was given the
 // soak's, lets the soak begin anew.
-func (s *Soak) Note(at time.Duration, r Reading) SoakState {
+func (s *Soak) Note(at time.Duration, r Reading, sheet Sheet) SoakState {
 	if r.Setpoint != s.Setpoint {
 		*s = Soak{For: s.For, Setpoint: s.Setpoint}
 		return SoakState{Left: -1, Excess: math.NaN()}
@@ -60,6 +83,15 @@ func (s *Soak) Note(at time.Duration, r Reading) SoakState {
 	if s.For > 0 {
 		state.Left = max(s.For-state.Elapsed, 0)
 		state.Done = state.Left == 0
+		return state
+	}
+	if sheet.Behind > 0 {
+		lasts := inSeconds(sheet.Tau.Seconds() * math.Log(max(sheet.Behind/sheetEven, 1)))
+		state.Left = max(min(max(lasts, soakLeast), soakMost)-state.Elapsed, 0)
+		s.settled = s.settled || state.Left == 0
+		if state.Done = s.settled; s.settled {
+			state.Left = 0
+		}
 		return state
 	}
 	if r.HasDuty {

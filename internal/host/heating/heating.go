@@ -59,9 +59,11 @@ type HeaterNow struct {
 	State heat.State
 	Limit float64 // highest setpoint, °C
 
-	Left    time.Duration // until it is at its setpoint; 0: it is, or that is not known
-	Never   bool          // it does not get there
-	Soaking *heat.SoakState
+	Left  time.Duration // until it is at its setpoint; 0: it is, or that is not known
+	Never bool          // it does not get there
+
+	Soonest, Latest time.Duration // nine times of ten it is ready between them; 0: not known
+	Soaking         *heat.SoakState
 }
 
 // Now is how the heaters stand.
@@ -177,6 +179,10 @@ func (h *Heating) heatersNow() []HeaterNow {
 			now.State = w.State
 		}
 		t := h.thermals[name]
+		if t.left > 0 && t.forecast.Latest > 0 {
+			since := h.loop.Now() - t.foreseenAt
+			now.Soonest, now.Latest = max(t.forecast.Soonest-since, 0), max(t.forecast.Latest-since, 0)
+		}
 		if now.Left, now.Never = t.left, t.foreseen && t.forecast.Never && now.Setpoint > 0; t.soak != nil {
 			state := t.soaking
 			if now.Soaking = &state; state.Done && now.State == heat.Steady {

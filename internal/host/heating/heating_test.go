@@ -253,3 +253,60 @@ func TestASoakOfARunEndsHoweverItEnds(t *testing.T) {
 		}
 	})
 }
+
+func TestWhatIsOnlyToldKeepsNobodyFromHeating(t *testing.T) {
+	told := []heat.Alarm{{ID: "a1", Heater: heat.Bed, Guard: heat.Falling, Action: heat.Tell, Text: "it fell"}}
+	with(t, told, func(t *testing.T, o *oven) {
+		if now := o.Now(); len(o.Alarms()) != 0 || len(now.Alarms) != 1 || now.Heaters[1].State == heat.Alarmed {
+			t.Errorf("it keeps %q, and is shown as %+v", o.Alarms(), now.Alarms)
+		}
+	})
+	told[0].Action = heat.HoldRun
+	with(t, told, func(t *testing.T, o *oven) {
+		if len(o.Alarms()) != 1 || o.Now().Heaters[1].State != heat.Alarmed {
+			t.Errorf("an alarm that held a run keeps %q", o.Alarms())
+		}
+	})
+}
+
+func TestGuardsAreShownBoundedAndGainExperience(t *testing.T) {
+	with(t, nil, func(t *testing.T, o *oven) {
+		o.during(30, 21, 0, 21, 0)
+		past := map[heat.Heater]heat.Experience{heat.Bed: {Version: heat.Version, Standings: map[heat.GuardName]*heat.Standing{heat.Runaway: {Quiet: 15 * 3600, Closest: 0.4}}}}
+		if err := o.Gain(t.Context(), past); err != nil {
+			t.Fatal(err)
+		}
+		find := func(h heat.Heater, name heat.GuardName) heating.GuardNow {
+			guards, err := o.Guards(t.Context())
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, g := range guards {
+				if g.Heater == h && g.Guard == name {
+					return g
+				}
+			}
+			t.Fatalf("there is no %s of the %s", name, h)
+			return heating.GuardNow{}
+		}
+		if g := find(heat.Bed, heat.Runaway); g.May != heat.HoldRun || g.Does != heat.HaltAll || g.Next != heat.CoolOff || g.Left < 4*time.Hour || g.Standing.Closest != 0.4 || g.Blind == "" {
+			t.Errorf("with fifteen hours of its log: %+v", g)
+		}
+		if g, err := o.Bound(t.Context(), heat.Bed, heat.Runaway, heat.Tell); err != nil || g.May != heat.Tell || find(heat.Bed, heat.Runaway).May != heat.Tell {
+			t.Errorf("bounded: %+v, %v", g, err)
+		}
+		for _, c := range []struct {
+			h    heat.Heater
+			g    heat.GuardName
+			most heat.Action
+			says string
+		}{{heat.Bed, heat.TooHot, heat.Tell, "cannot be anything else"}, {heat.Chamber, heat.Jump, heat.Tell, "no jump of the chamber"}, {heat.Bed, "smell", heat.Tell, "no smell of the bed"}, {heat.Bed, heat.Jump, "explode", "use tell, hold, cool or halt"}} {
+			if _, err := o.Bound(t.Context(), c.h, c.g, c.most); !errors.Is(err, heating.ErrGuard) || !strings.Contains(err.Error(), c.says) {
+				t.Errorf("%s of the %s to %q: %v", c.g, c.h, c.most, err)
+			}
+		}
+		if kept := o.kept.Known[heat.Bed]; kept.Experience.Standings[heat.Runaway].Fixed != heat.Tell {
+			t.Errorf("kept: %+v", kept.Experience)
+		}
+	})
+}

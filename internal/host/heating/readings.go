@@ -1,6 +1,7 @@
 package heating
 
 import (
+	"context"
 	"fmt"
 	"time"
 
@@ -76,6 +77,8 @@ type thermal struct {
 	foreseenAt  time.Duration
 	foreseenFor float64 // the setpoint that forecast is for
 
+	fitting bool // the shape of its warm-ups is being found out
+
 	soak    *heat.Soak
 	soaking heat.SoakState
 	silent  bool // its silence was told
@@ -120,6 +123,25 @@ func (h *Heating) last() map[heat.Heater]heat.Reading {
 	return out
 }
 
+// fit finds out, where nobody waits for it, the shape of a heater's warm-ups.
+func (h *Heating) fit(t *thermal) {
+	if t.fitting {
+		return
+	}
+	climbs := t.learner.Unfitted()
+	if climbs == nil {
+		return
+	}
+	t.fitting = true
+	go func() {
+		shape := heat.ShapeOf(climbs)
+		h.loop.Ask(context.Background(), func() {
+			t.learner.Fit(shape)
+			t.fitting = false
+		})
+	}()
+}
+
 // conditions are what carries heat away from a heater now.
 func (h *Heating) conditions(heater heat.Heater) heat.Conditions {
 	c := heat.Conditions{Fan: h.where.Point().Fan}
@@ -139,6 +161,7 @@ func (h *Heating) study(at time.Time, r heat.Reading) {
 	t.silent = false
 	if r.Heater != heat.NozzleOf(h.where.Point().Tool) || !h.flow.state.Doubtful() {
 		t.learner.Note(now, r, c)
+		h.fit(t)
 	}
 	model := t.learner.Model()
 	t.guard.Apart = h.tuning.goesOn() && h.tuning.Heater == r.Heater // the firmware may tell neither setpoint nor duty
@@ -164,7 +187,7 @@ func (h *Heating) study(at time.Time, r heat.Reading) {
 	case r.Setpoint != t.soak.Setpoint && h.warming == nil: // kept hot after its warm-up, until now
 		t.soak, t.soaking = nil, heat.SoakState{}
 	default:
-		if t.soaking = t.soak.Note(now, r); t.soaking.Done && !before {
+		if t.soaking = t.soak.Note(now, r, t.learner.Sheet(t.soak.Setpoint)); t.soaking.Done && !before {
 			h.loop.Message(wire.Told, fmt.Sprintf("the %s has soaked", r.Heater))
 		}
 	}

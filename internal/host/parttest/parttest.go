@@ -89,6 +89,7 @@ type Records struct {
 	Marks    []heat.Mark
 	Samples  []heat.Sample
 	Raised   []heat.Alarm
+	Known    map[heat.Heater]heat.Learned
 }
 
 // Message keeps a message.
@@ -109,7 +110,12 @@ func (r *Records) Alarm(a heat.Alarm) { r.Raised = append(r.Raised, a) }
 func (r *Records) Episode(heat.Episode) {}
 
 // Learned takes what was learned.
-func (r *Records) Learned(heat.Heater, heat.Learned) {}
+func (r *Records) Learned(h heat.Heater, l heat.Learned) {
+	if r.Known == nil {
+		r.Known = map[heat.Heater]heat.Learned{}
+	}
+	r.Known[h] = l
+}
 
 // Add is the flight recorder's.
 func (r *Records) Add(byte, []byte) {}

@@ -23,6 +23,7 @@ func HeatersOf(heaters []heating.HeaterNow) []api.Heater {
 			a.Duty = &h.Duty
 		}
 		a.ReadySeconds, a.Never = h.Left.Seconds(), h.Never
+		a.ReadySoonest, a.ReadyLatest = h.Soonest.Seconds(), h.Latest.Seconds()
 		if s := h.Soaking; s != nil {
 			a.Soak = &api.Soak{There: s.There, Done: s.Done, LeftSeconds: leftSeconds(s.Left)}
 		}

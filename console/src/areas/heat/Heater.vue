@@ -22,7 +22,10 @@ const known = computed(() => heater.actual !== undefined)
 const outlook = computed(() => {
   if (host.heatAge > 10) return `told ${countdown(host.heatAge)} ago`
   if (heater.never) return 'does not get there at full duty'
-  if (heater.ready_seconds) return `ready in ${countdown(heater.ready_seconds)}`
+  if (heater.ready_seconds) {
+    const give = ((heater.ready_latest_seconds ?? 0) - (heater.ready_soonest_seconds ?? 0)) / 2
+    return `ready in ${countdown(heater.ready_seconds)}${give >= 5 ? ` ± ${countdown(give)}` : ''}`
+  }
   if (heater.soak?.there && !heater.soak.done) return heater.soak.left_seconds === undefined ? 'soaking' : `soaking, ${countdown(heater.soak.left_seconds)} left`
   return ''
 })
