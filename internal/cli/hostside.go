@@ -193,6 +193,7 @@ func simulateCommand() *cli.Command {
 			&cli.FloatFlag{Name: "warp", Usage: "run its clock `N` times faster", Value: 1},
 			&cli.DurationFlag{Name: "latency", Usage: "how long its converter gathers bytes", Value: time.Millisecond},
 			&cli.Int64Flag{Name: "seed", Usage: "of every random number"},
+			&cli.BoolFlag{Name: "rough", Usage: "draw heaters from --seed that are as real ones are, and not as a model has them"},
 			&cli.StringFlag{Name: "dialect", Usage: "how its firmware talks: `TRAITS` with commas between, of " + strings.Join(simprinter.Traits(), ", ")},
 			&cli.IntFlag{Name: "receive-buffer", Usage: "`BYTES` its firmware holds before it reads them", Value: 128},
 			&cli.IntFlag{Name: "spoil", Usage: "spoil about one byte in `N`"},
@@ -215,6 +216,9 @@ func simulateCommand() *cli.Command {
 				return simprinter.Ask(cmd.String("port"), do)
 			}
 			c := simprinter.Vesper()
+			if cmd.Bool("rough") {
+				c = simprinter.Rough(uint64(cmd.Int64("seed")))
+			}
 			c.Baud, c.Warp, c.Latency, c.Seed = cmd.Int("baud"), cmd.Float("warp"), cmd.Duration("latency"), cmd.Int64("seed")
 			c.Faults = simprinter.Faults{Spoil: cmd.Int("spoil"), Lose: cmd.Int("lose"), Double: cmd.Int("double")}
 			c.ReceiveBuffer = cmd.Int("receive-buffer")

@@ -27,7 +27,7 @@ var controls = []struct {
 	{"power", "off|on", "switch the printer's power", (*Device).power},
 	{"stall", "TIME", "let the board do nothing at all for so long", lasting(func(d *Device, t time.Duration) { d.board.Stall(t) })},
 	{"latency", "TIME", "let its converter gather bytes for so long", lasting(func(d *Device, t time.Duration) { d.cfg.Latency = time.Duration(float64(t) / d.cfg.Warp) })},
-	{"break", "HEATER KIND", "break nozzle0 or bed: dead, stuck, weak 0.6 (the power left), loose 0.3 (the share not felt), unplugged or shorted", (*Device).breakHeater},
+	{"break", "HEATER KIND", "break nozzle0 or bed: dead, stuck, weak 0.6 (the power left), loose 0.3 (the share not felt) or loose 0.3 10m (slowly), frozen, unplugged or shorted", (*Device).breakHeater},
 	{"mend", "HEATER", "mend what was broken", func(d *Device, heater string) error { return d.breakHeater(heater + " well") }},
 	{"block", "on|off", "let no plastic come out of the nozzle, or let it come again", (*Device).block},
 	{"say", "TEXT", "let the printer say a line, such as //action:pause", func(d *Device, text string) error { d.board.say("%s", text); return nil }},
@@ -135,7 +135,7 @@ func (d *Device) power(argument string) error {
 var faultKinds = map[string]struct {
 	kind   FaultKind
 	amount bool
-}{"well": {Well, false}, "dead": {Dead, false}, "stuck": {Stuck, false}, "weak": {Weak, true}, "loose": {Loose, true}, "unplugged": {Unplugged, false}, "shorted": {Shorted, false}}
+}{"well": {Well, false}, "dead": {Dead, false}, "stuck": {Stuck, false}, "weak": {Weak, true}, "loose": {Loose, true}, "frozen": {Frozen, false}, "unplugged": {Unplugged, false}, "shorted": {Shorted, false}}
 
 func (d *Device) breakHeater(argument string) error {
 	words := strings.Fields(argument)
@@ -144,9 +144,16 @@ func (d *Device) breakHeater(argument string) error {
 	}
 	fault, known := faultKinds[words[1]]
 	if !known {
-		return fmt.Errorf("a heater cannot be %q: use dead, stuck, weak, loose, unplugged or shorted", words[1])
+		return fmt.Errorf("a heater cannot be %q: use dead, stuck, weak, loose, frozen, unplugged or shorted", words[1])
 	}
 	f := HeaterFault{Kind: fault.kind}
+	if fault.kind == Loose && len(words) == 4 {
+		over, err := time.ParseDuration(words[3])
+		if err != nil || over < 0 {
+			return fmt.Errorf("%q is no time in which it slips: write it like 10m", words[3])
+		}
+		f.Over, words = over, words[:3]
+	}
 	switch {
 	case fault.amount && len(words) == 3:
 		share, err := strconv.ParseFloat(words[2], 64)

@@ -102,7 +102,6 @@ type house struct {
 	warmth   float64 // K that the enclosure is warmer
 	draught  float64 // what it takes away, as a share of Loss
 	until    float64 // s that it still blows
-	cold     float64 // K by which the door makes it colder
 	doorOpen float64 // s
 }
 

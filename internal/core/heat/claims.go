@@ -88,6 +88,12 @@ func (g *Guard) jumps(b *bounds, now moment) finding {
 			most = max(learnedTimes*g.Ways.Fall, b.least)
 		}
 	}
+	if dropped := g.dropped(b, now); dropped > 0 {
+		g.lately.Drop = max(g.lately.Drop, dropped)
+		if bound := max(learnedTimes*g.Ways.Drop, b.drop); g.warmed() && dropped/bound > size/most {
+			size, most, then.actual = dropped, bound, now.actual+dropped
+		}
+	}
 	most *= 1 + max(gap-heldUp, 0)/b.window                                       // so long may readings have been held up
 	if g.warms() && g.full.lasts(now) >= b.settle && g.full.high-now.actual > 0 { // nothing falls while it is heated up
 		size, most = g.full.high-now.actual, min(most, b.least/3+2)
@@ -96,6 +102,23 @@ func (g *Guard) jumps(b *bounds, now moment) finding {
 	return finding{share: size / most, certain: certain, text: func() string {
 		return fmt.Sprintf("the %s went from %.0f to %.0f °C in %.0f s, which it never has: is its sensor loose?", g.Heater, then.actual, now.actual, max(now.at-then.at, 1))
 	}}
+}
+
+// dropped is by how many K the reading fell within the window while the heater, which
+// held its setpoint, was given no less than before: no element cools then.
+func (g *Guard) dropped(b *bounds, now moment) float64 {
+	if b.drop == 0 || !g.proven || !g.held || g.setpoint <= 0 {
+		return 0
+	}
+	most, least := 0.0, now.duty
+	for i := len(g.past) - 1; i >= 0 && now.at-g.past[i].at <= b.window; i-- {
+		m := g.past[i]
+		if least < m.duty-letsUp {
+			break
+		}
+		least, most = min(least, m.duty), max(most, m.actual-now.actual)
+	}
+	return most
 }
 
 // warms reports whether the heater is on its way to a setpoint that it was given when
@@ -236,10 +259,6 @@ func (g *Guard) runaway(b *bounds, now moment, around float64) finding {
 // moves, or for many times as long as it has ever stood still.
 func (g *Guard) frozen(b *bounds, now moment, r Reading, tells bool) finding {
 	same := g.setpoint > 0 && len(g.past) > 1 && g.past[len(g.past)-2].actual == now.actual
-	if !r.HasDuty && tells && len(g.past) > 1 { // its duty is that of before
-		now.duty = g.past[len(g.past)-2].duty
-		g.past[len(g.past)-1].duty = now.duty
-	}
 	g.still.note(same, now)
 	lasts := g.still.lasts(now)
 	if lasts == 0 {

@@ -26,6 +26,7 @@ type bounds struct {
 	window float64 // s over which a jump is looked for
 	jump   float64 // K that one may be where nothing is known
 	least  float64 // and at the least
+	drop   float64 // K that it may fall at the least while its duty does not let up; 0: filament and fan make it fall
 	stands float64 // s for which it may read the same at the least
 }
 
@@ -36,7 +37,7 @@ var (
 	}
 	bedBounds = bounds{
 		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, expects: 4, sinks: 8, sinksOver: 60,
-		low: 8, lowFor: 45, window: 12, jump: 20, least: 8, stands: 120,
+		low: 8, lowFor: 45, window: 12, jump: 20, least: 8, drop: 5, stands: 120,
 	}
 )
 
@@ -67,6 +68,7 @@ const (
 	learnsAfter  = 300.0 // s without an alarm until what was seen counts as ordinary
 	warmUpLeast  = 20.0  // K from where a setpoint was given to it that make a warm-up
 	heldUp       = 3.0   // s by which a reading may come late though none is missed
+	letsUp       = 0.05  // of the duty that counts as letting up
 	movedDuty    = 0.3   // by which the duty moves while a reading stands still
 
 	// SilentFor is how long a heater may be on without a reading.
@@ -208,6 +210,9 @@ func (g *Guard) judge(now moment, r Reading, around float64, found *findings) {
 	b := boundsOf(g.Heater)
 	if len(g.past) == history {
 		g.past = append(g.past[:0], g.past[1:]...)
+	}
+	if n := len(g.past); !r.HasDuty && n > 0 { // what it was before is the best there is
+		now.duty = g.past[n-1].duty
 	}
 	g.past = append(g.past, now)
 	if r.HasDuty {

@@ -10,6 +10,7 @@ type Ways struct {
 	Overshoot float64 // K beyond a setpoint that it had come to from below
 	Carry     float64 // K by which it went on rising without duty
 	Fall      float64 // K by which it fell within a guard's short window
+	Drop      float64 // and while its duty did not let up
 	Stand     float64 // s for which it read the same to the last digit while it was on
 	Moved     float64 // and while its duty moved
 	Rises     []Rise  // at full duty, by temperature; as many as have been seen
@@ -38,7 +39,7 @@ func (w Ways) with(o Ways) Ways {
 	w.Most = max(w.Most, o.Most)
 	w.Overshoot = min(max(w.Overshoot, o.Overshoot), mostOvershoot)
 	w.Carry = min(max(w.Carry, o.Carry), mostCarry)
-	w.Fall = min(max(w.Fall, o.Fall), mostFall)
+	w.Fall, w.Drop = min(max(w.Fall, o.Fall), mostFall), min(max(w.Drop, o.Drop), mostFall)
 	w.Stand, w.Moved = min(max(w.Stand, o.Stand), mostStand), min(max(w.Moved, o.Moved), mostStand)
 	rises := make([]Rise, max(len(w.Rises), len(o.Rises)))
 	copy(rises, w.Rises)
