@@ -38,7 +38,7 @@ type Log interface {
 
 // Host is whose guards gain the experience.
 type Host interface {
-	Gain(ctx context.Context, past map[heat.Heater]heat.Experience) error
+	Gain(ctx context.Context, past map[heat.Heater]heat.Learned) error
 }
 
 // State is how far a look has come.
@@ -114,7 +114,7 @@ func (h *Hindsight) gain(ctx context.Context) {
 	to := time.Now()
 	t, err := h.through(ctx, to.Add(-Span), to, func(time.Time, *heat.Trial) {})
 	if err == nil {
-		err = h.Host.Gain(ctx, t.Experience())
+		err = h.Host.Gain(ctx, t.Learned())
 	}
 	switch {
 	case ctx.Err() != nil: // the next start does it

@@ -42,10 +42,10 @@ func (l *log) Readings(_ context.Context, _ []heat.Heater, from, to time.Time, _
 
 // keeper takes what the guards have gained.
 type keeper struct {
-	gained map[heat.Heater]heat.Experience
+	gained map[heat.Heater]heat.Learned
 }
 
-func (k *keeper) Gain(_ context.Context, past map[heat.Heater]heat.Experience) error {
+func (k *keeper) Gain(_ context.Context, past map[heat.Heater]heat.Learned) error {
 	k.gained = past
 	return nil
 }
@@ -59,7 +59,7 @@ func TestGuardsLearnFromTheLogAndSayWhatTheyWouldHaveSaid(t *testing.T) {
 		go h.Work(ctx, true)
 		synctest.Wait()
 		time.Sleep(time.Minute)
-		e := k.gained[heat.Bed]
+		e := k.gained[heat.Bed].Experience
 		if s := e.Standings[heat.Falling]; s == nil || s.May(heat.Falling) != heat.HoldRun || s.Quiet < 13*3600 {
 			t.Errorf("the bed's guard has gained %+v", s)
 		}

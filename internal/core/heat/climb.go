@@ -302,6 +302,13 @@ func (l *Learner) Unfitted() []Climb {
 	return slices.Clone(l.Climbs)
 }
 
+// Recall takes climbs of before those that are known.
+func (l *Learner) Recall(climbs []Climb) {
+	if room := climbsKept - len(l.Climbs); room > 0 && len(climbs) > 0 {
+		l.Climbs, l.Stale = slices.Concat(climbs[max(len(climbs)-room, 0):], l.Climbs), true
+	}
+}
+
 // Fit takes the shape of the climbs.
 func (l *Learner) Fit(s Shape) { l.Shape, l.Stale = s, false }
 

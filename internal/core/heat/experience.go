@@ -81,13 +81,14 @@ type Trial struct {
 	pace   float64
 	begun  time.Time
 	guards map[Heater]*Guard
+	climbs map[Heater]*Learner // of which only the warm-ups are followed
 	last   map[Heater]Reading
 }
 
 // NewTrial returns a trial of guards that know nothing, of a printer whose clock runs
 // so many times faster than the log's: 1 for every printer but a stand-in.
 func NewTrial(limits Limits, pace float64) *Trial {
-	return &Trial{limits: limits, pace: pace, guards: map[Heater]*Guard{}, last: map[Heater]Reading{}}
+	return &Trial{limits: limits, pace: pace, guards: map[Heater]*Guard{}, climbs: map[Heater]*Learner{}, last: map[Heater]Reading{}}
 }
 
 // Note takes a reading of the log; the oldest comes first.
@@ -98,7 +99,10 @@ func (t *Trial) Note(s Sample) {
 	g := t.guards[s.Heater]
 	if g == nil {
 		g = &Guard{Heater: s.Heater, Limit: t.limits.Of(s.Heater)}
-		t.guards[s.Heater] = g
+		t.guards[s.Heater], t.climbs[s.Heater] = g, &Learner{}
+	}
+	if s.HasSetpoint {
+		t.climbs[s.Heater].followClimb(moment{at: s.At.Sub(t.begun).Seconds() + 1, actual: s.Actual}, s.Setpoint)
 	}
 	t.last[s.Heater] = s.Reading
 	for _, a := range g.Note(s.At, Paced(s.At.Sub(t.begun), t.pace)+time.Second, s.Reading, Around(s.Heater, t.last)) {
@@ -107,11 +111,11 @@ func (t *Trial) Note(s Sample) {
 	}
 }
 
-// Experience is what the guards have learned.
-func (t *Trial) Experience() map[Heater]Experience {
-	out := map[Heater]Experience{}
+// Learned is what the guards have learned, and the last warm-ups.
+func (t *Trial) Learned() map[Heater]Learned {
+	out := map[Heater]Learned{}
 	for h, g := range t.guards {
-		out[h] = g.Experience
+		out[h] = Learned{Learner: Learner{Climbs: t.climbs[h].Climbs}, Experience: g.Experience}
 	}
 	return out
 }

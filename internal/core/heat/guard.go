@@ -115,7 +115,7 @@ type phase struct {
 	least, most float64 // duty since
 }
 
-// go on lets the phase go on with a reading, or end.
+// note lets the phase go on with a reading, or end.
 func (p *phase) note(holds bool, now moment) {
 	if !holds {
 		p.on = false

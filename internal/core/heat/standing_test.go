@@ -129,7 +129,11 @@ func TestALogGivesTheExperienceThatLifeDoes(t *testing.T) {
 	w.pass(3 * time.Hour)
 	w.Set(0, 0)
 	w.pass(20 * time.Minute)
-	for h, e := range trial.Experience() {
+	for h, l := range trial.Learned() {
+		e := l.Experience
+		if len(l.Climbs) != len(w.learned[h].Climbs) || len(l.Climbs) != 1 || l.Climbs[0].Took != w.learned[h].Climbs[0].Took {
+			t.Errorf("warm-ups of the %s: the log gives %+v, life gave %+v", h, l.Climbs, w.learned[h].Climbs)
+		}
 		for _, name := range heat.Judged() {
 			got, want := *e.Standings[name], *w.guards[h].Standings[name]
 			if got != want || got.Quiet == 0 {

@@ -76,12 +76,13 @@ func (h *Heating) Bound(ctx context.Context, heater heat.Heater, guard heat.Guar
 	return now, errors.Join(err, refused)
 }
 
-// Gain adds what the guards have learned from the log of before.
-func (h *Heating) Gain(ctx context.Context, past map[heat.Heater]heat.Experience) error {
+// Gain adds what the log of before has taught.
+func (h *Heating) Gain(ctx context.Context, past map[heat.Heater]heat.Learned) error {
 	return h.loop.Ask(ctx, func() {
-		for name, e := range past {
+		for name, l := range past {
 			if t := h.thermals[name]; t != nil {
-				t.guard.Experience = t.guard.Experience.With(e)
+				t.guard.Experience = t.guard.Experience.With(l.Experience)
+				t.learner.Recall(l.Climbs)
 			}
 		}
 		h.KeepLearned()

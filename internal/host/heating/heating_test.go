@@ -272,7 +272,7 @@ func TestWhatIsOnlyToldKeepsNobodyFromHeating(t *testing.T) {
 func TestGuardsAreShownBoundedAndGainExperience(t *testing.T) {
 	with(t, nil, func(t *testing.T, o *oven) {
 		o.during(30, 21, 0, 21, 0)
-		past := map[heat.Heater]heat.Experience{heat.Bed: {Version: heat.Version, Standings: map[heat.GuardName]*heat.Standing{heat.Runaway: {Quiet: 15 * 3600, Closest: 0.4}}}}
+		past := map[heat.Heater]heat.Learned{heat.Bed: {Learner: heat.Learner{Climbs: []heat.Climb{{Start: 20, Setpoint: 60, Took: 100}}}, Experience: heat.Experience{Version: heat.Version, Standings: map[heat.GuardName]*heat.Standing{heat.Runaway: {Quiet: 15 * 3600, Closest: 0.4}}}}}
 		if err := o.Gain(t.Context(), past); err != nil {
 			t.Fatal(err)
 		}
@@ -305,7 +305,7 @@ func TestGuardsAreShownBoundedAndGainExperience(t *testing.T) {
 				t.Errorf("%s of the %s to %q: %v", c.g, c.h, c.most, err)
 			}
 		}
-		if kept := o.kept.Known[heat.Bed]; kept.Experience.Standings[heat.Runaway].Fixed != heat.Tell {
+		if kept := o.kept.Known[heat.Bed]; kept.Experience.Standings[heat.Runaway].Fixed != heat.Tell || len(kept.Climbs) != 1 {
 			t.Errorf("kept: %+v", kept.Experience)
 		}
 	})
