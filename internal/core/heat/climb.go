@@ -302,10 +302,10 @@ func (l *Learner) Unfitted() []Climb {
 	return slices.Clone(l.Climbs)
 }
 
-// Recall takes climbs of before those that are known.
+// Recall takes climbs of before, unless some are known already.
 func (l *Learner) Recall(climbs []Climb) {
-	if room := climbsKept - len(l.Climbs); room > 0 && len(climbs) > 0 {
-		l.Climbs, l.Stale = slices.Concat(climbs[max(len(climbs)-room, 0):], l.Climbs), true
+	if len(l.Climbs) == 0 && len(climbs) > 0 {
+		l.Climbs, l.Stale = slices.Clone(climbs), true
 	}
 }
 
