@@ -15,7 +15,7 @@ func (g *Guard) isFull(r Reading, tells bool, now moment) bool {
 		return false
 	}
 	if tells {
-		return r.HasDuty && r.Duty >= fullDutyAt*g.most() && g.setpoint-r.Actual > holdBand
+		return r.Duty >= fullDutyAt*g.most() && g.setpoint-r.Actual > holdBand
 	}
 	return g.setpoint-r.Actual > boundsOf(g.Heater).low && now.at-g.set > 3
 }
@@ -25,7 +25,7 @@ func (g *Guard) isFull(r Reading, tells bool, now moment) bool {
 // shown.
 func (g *Guard) isIdle(b *bounds, r Reading, tells bool) bool {
 	if tells {
-		return r.HasDuty && r.Duty <= noDutyAt && (g.setpoint <= 0 || r.Actual > g.setpoint+holdBand)
+		return r.Duty <= noDutyAt && (g.setpoint <= 0 || r.Actual > g.setpoint+holdBand)
 	}
 	return g.setpoint <= 0 || r.Actual > g.setpoint+max(b.above, learnedTimes*g.Ways.Overshoot)
 }

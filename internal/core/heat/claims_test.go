@@ -42,9 +42,13 @@ func warmedUp() *heat.Guard {
 }
 
 func TestAReadingWithoutADutyIsAReadingWithoutADuty(t *testing.T) {
-	g := warmedUp() // rises on, above its setpoint, at a third of its duty: every other report does not tell it
-	alarms := told(g, 200, 260, func(s float64) heat.Reading {
-		return heat.Reading{Actual: 203 + (s-200)*0.9, Setpoint: 200, Duty: 0.3 * float64(int(s)%2), HasDuty: int(s)%2 == 1}
+	g := warmedUp() // rises on, above its setpoint, at a third of its duty: few reports tell it
+	alarms := told(g, 200, 270, func(s float64) heat.Reading {
+		r := heat.Reading{Actual: 203 + (s-200)*0.9, Setpoint: 200}
+		if int(s)%50 == 3 {
+			r.Duty, r.HasDuty = 0.3, true
+		}
+		return r
 	})
 	if len(alarms) > 0 {
 		t.Errorf("a heater that is given duty: %+v", alarms)
@@ -102,6 +106,9 @@ func TestDutiesUpTo255AreBroughtToScale(t *testing.T) {
 	}
 	if d := scaled("T:25.0 /200.0 @:64"); d != 64.0/127 {
 		t.Errorf("before it is known: %g", d)
+	}
+	if d := scaled("T:25.0 /200.0 @:200"); d < 0.784 || d > 0.785 {
+		t.Errorf("as soon as it is known: %g", d)
 	}
 	if d := scaled("T:25.0 /200.0 @:255"); d != 1 {
 		t.Errorf("full: %g", d)
