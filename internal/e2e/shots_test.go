@@ -134,6 +134,7 @@ func (b *bench) terminals(folder string) {
 		"shelf":   {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs --limit 8"},
 		"heat":    {"diathermon heat", "diathermon heat --models", "diathermon heat --health", "diathermon heat --alarms"},
 		"heatlog": {"diathermon heatlog --last 3m"},
+		"guards":  {"diathermon heat --guards", "diathermon heat --look-back 90d"},
 		"wire":    {"diathermon wire -n 24"},
 		"watch":   {"diathermon watch"},
 	} {
