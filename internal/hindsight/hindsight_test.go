@@ -71,14 +71,16 @@ func TestGuardsLearnFromTheLogAndSayWhatTheyWouldHaveSaid(t *testing.T) {
 			t.Error("what was not asked for is shown")
 		}
 		to := l.begun.Add(24 * time.Hour)
+		synctest.Wait()
+		l.asked = nil
 		if err := h.Look(l.begun, to); err != nil {
 			t.Fatal(err)
 		}
 		if err := h.Look(l.begun, to); !errors.Is(err, hindsight.ErrBusy) || !strings.Contains(err.Error(), "wait") {
 			t.Errorf("a second look at once: %v", err)
 		}
-		l.asked = nil
 		time.Sleep(time.Minute)
+		synctest.Wait()
 		state := h.State()
 		if !state.Ended || state.Failed != "" || len(state.Alarms) != 1 || state.Alarms[0].Guard != heat.Sensor || !state.At.Equal(to) || state.Alarms[0].At.Sub(l.begun).Round(time.Minute) != time.Hour {
 			t.Errorf("they would have said %+v", state)
@@ -89,6 +91,7 @@ func TestGuardsLearnFromTheLogAndSayWhatTheyWouldHaveSaid(t *testing.T) {
 			}
 		}
 
+		synctest.Wait()
 		l.refuse = errors.New("the chunk of the bed cannot be read")
 		if err := h.Look(l.begun, to); err != nil {
 			t.Fatal(err)
