@@ -1,7 +1,6 @@
 package heating
 
 import (
-	"context"
 	"fmt"
 	"time"
 
@@ -133,13 +132,13 @@ func (h *Heating) fit(t *thermal) {
 		return
 	}
 	t.fitting = true
-	go func() {
+	h.loop.Aside(func() func() {
 		shape := heat.ShapeOf(climbs)
-		h.loop.Ask(context.Background(), func() {
+		return func() {
 			t.learner.Fit(shape)
 			t.fitting = false
-		})
-	}()
+		}
+	})
 }
 
 // conditions are what carries heat away from a heater now.

@@ -12,7 +12,8 @@ import (
 
 // A Loop is the host's loop as its parts see it.
 type Loop struct {
-	Log *slog.Logger
+	Log   *slog.Logger
+	Alone bool // nothing is done aside: in a test that is the loop itself
 
 	recorder Recorder
 	wall     func() time.Time
@@ -92,6 +93,15 @@ func (l *Loop) Ask(ctx context.Context, f func()) error {
 	}
 	<-done
 	return nil
+}
+
+// Aside does work where nobody waits for it, and then what it returns on the loop.
+func (l *Loop) Aside(work func() func()) {
+	if l.Alone {
+		work()()
+		return
+	}
+	go func() { l.Ask(context.Background(), work()) }()
 }
 
 // Asks are the questions that the loop answers by calling them.

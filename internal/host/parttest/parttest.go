@@ -137,6 +137,7 @@ func (e *Ear) Hear(event any) bool {
 func NewLoop(t *testing.T) (*part.Loop, *Records) {
 	r := &Records{}
 	loop := part.NewLoop(r, r, slog.New(slog.DiscardHandler), nil)
+	loop.Alone = true // the test is the loop
 	ended := make(chan struct{})
 	go func() {
 		for {
