@@ -38,6 +38,7 @@ type Log interface {
 
 // Host is whose guards gain the experience.
 type Host interface {
+	Inexperienced(ctx context.Context) (bool, error) // they have not learned from the log yet, or others have
 	Gain(ctx context.Context, past map[heat.Heater]heat.Learned) error
 }
 
@@ -53,21 +54,21 @@ type State struct {
 
 // Hindsight looks at the log.
 type Hindsight struct {
-	Printer machine.Printer
-	Log     Log
-	Host    Host
-	Logger  *slog.Logger
-	Pace    float64 // how many times faster the printer's clock runs than the log's: of a stand-in; 0 is 1
+	printer machine.Printer
+	log     Log
+	host    Host
+	logger  *slog.Logger
+	pace    float64
 
-	mu     sync.Mutex
-	state  State
-	asked  chan struct{} // something is to be looked at
-	making sync.Once
+	mu    sync.Mutex
+	state State
+	asked chan struct{} // something is to be looked at
 }
 
-func (h *Hindsight) begin() chan struct{} {
-	h.making.Do(func() { h.asked = make(chan struct{}, 1) })
-	return h.asked
+// New returns a hindsight of a printer whose clock runs so many times faster than the
+// log's: 1, or 0, for every printer but a stand-in.
+func New(printer machine.Printer, log Log, host Host, pace float64, logger *slog.Logger) *Hindsight {
+	return &Hindsight{printer: printer, log: log, host: host, logger: logger, pace: pace, asked: make(chan struct{}, 1)}
 }
 
 // Look lets the guards look at a window of the log. The returned error is ErrBusy, or
@@ -79,7 +80,7 @@ func (h *Hindsight) Look(from, to time.Time) error {
 		return fmt.Errorf("%w, from %s to %s: wait until that has ended", ErrBusy, h.state.From.Format(time.DateOnly), h.state.To.Format(time.DateOnly))
 	}
 	h.state = State{From: from, To: to, At: from}
-	h.begin() <- struct{}{}
+	h.asked <- struct{}{}
 	return nil
 }
 
@@ -94,16 +95,15 @@ func (h *Hindsight) State() State {
 
 // Work carries out what is asked for until ctx ends. Guards that have not learned of
 // this printer yet, or are others than those that did, gain their experience first.
-func (h *Hindsight) Work(ctx context.Context, inexperienced bool) {
-	asked := h.begin()
-	if inexperienced {
+func (h *Hindsight) Work(ctx context.Context) {
+	if lacks, err := h.host.Inexperienced(ctx); err == nil && lacks {
 		h.gain(ctx)
 	}
 	for {
 		select {
 		case <-ctx.Done():
 			return
-		case <-asked:
+		case <-h.asked:
 			h.look(ctx)
 		}
 	}
@@ -114,14 +114,14 @@ func (h *Hindsight) gain(ctx context.Context) {
 	to := time.Now()
 	t, err := h.through(ctx, to.Add(-Span), to, func(time.Time, *heat.Trial) {})
 	if err == nil {
-		err = h.Host.Gain(ctx, t.Learned())
+		err = h.host.Gain(ctx, t.Learned())
 	}
 	switch {
 	case ctx.Err() != nil: // the next start does it
 	case err != nil:
-		h.Logger.Warn("the guards could not learn from the log", "error", err)
+		h.logger.Warn("the guards could not learn from the log", "error", err)
 	default:
-		h.Logger.Info("the guards have learned from the log", "would_have_said", len(t.Alarms))
+		h.logger.Info("the guards have learned from the log", "would_have_said", len(t.Alarms))
 	}
 }
 
@@ -147,13 +147,13 @@ func (h *Hindsight) look(ctx context.Context) {
 // through lets guards that know nothing look at a window, page by page, and rests
 // after each for as long as it took.
 func (h *Hindsight) through(ctx context.Context, from, to time.Time, shown func(at time.Time, t *heat.Trial)) (*heat.Trial, error) {
-	t := heat.NewTrial(h.Printer.Limits, h.Pace)
+	t := heat.NewTrial(h.printer.Limits, h.pace)
 	for begun := time.Now(); from.Before(to); begun = time.Now() {
 		end := from.Add(page)
 		if end.After(to) {
 			end = to
 		}
-		samples, err := h.Log.Readings(ctx, h.Printer.Heaters(), from, end, math.MaxInt)
+		samples, err := h.log.Readings(ctx, h.printer.Heaters(), from, end, math.MaxInt)
 		if err != nil {
 			return nil, err
 		}

@@ -45,6 +45,8 @@ type keeper struct {
 	gained map[heat.Heater]heat.Learned
 }
 
+func (k *keeper) Inexperienced(context.Context) (bool, error) { return k.gained == nil, nil }
+
 func (k *keeper) Gain(_ context.Context, past map[heat.Heater]heat.Learned) error {
 	k.gained = past
 	return nil
@@ -53,10 +55,10 @@ func (k *keeper) Gain(_ context.Context, past map[heat.Heater]heat.Learned) erro
 func TestGuardsLearnFromTheLogAndSayWhatTheyWouldHaveSaid(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		l, k := &log{begun: time.Now().Add(-48 * time.Hour), hours: 14}, &keeper{}
-		h := &hindsight.Hindsight{Printer: machine.Printer{Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}, Log: l, Host: k, Logger: slog.New(slog.DiscardHandler)}
+		h := hindsight.New(machine.Printer{Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}}, l, k, 1, slog.New(slog.DiscardHandler))
 		ctx, cancel := context.WithCancel(t.Context())
 		defer cancel()
-		go h.Work(ctx, true)
+		go h.Work(ctx)
 		synctest.Wait()
 		time.Sleep(time.Minute)
 		e := k.gained[heat.Bed].Experience

@@ -122,7 +122,7 @@ func Make(ctx context.Context, sink Sink, now time.Time, warp float64) error {
 		}
 	}
 	for name, h := range m.heaters {
-		sink.Learned(name, heat.Learned{Learner: h.learner, Experience: h.guard.Experience})
+		sink.Learned(name, heat.Learned{Learner: h.learner, Experience: heat.Experience{}.With(h.guard.Experience)})
 	}
 	return nil
 }

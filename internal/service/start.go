@@ -16,7 +16,6 @@ import (
 	"diathermon/internal/hindsight"
 	"diathermon/internal/history"
 	"diathermon/internal/host"
-	"diathermon/internal/host/heating"
 	"diathermon/internal/journal"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
@@ -158,9 +157,8 @@ func (s *starting) host(ctx context.Context) (err error) {
 	}
 	s.Shelf.Guard(s.Host.Run.InUse)
 	s.work(s.Host.Work)
-	s.hindsight = &hindsight.Hindsight{Printer: c.Printer, Log: s.readings, Host: s.Host.Heat, Logger: s.log, Pace: c.Pace}
-	inexperienced := heating.Config{Printer: c.Printer, Learned: c.Learned}.Inexperienced() && !c.Unguarded
-	s.work(func(ctx context.Context) { s.hindsight.Work(ctx, inexperienced) })
+	s.hindsight = hindsight.New(c.Printer, s.readings, s.Host.Heat, c.Pace, s.log)
+	s.work(s.hindsight.Work)
 	return nil
 }
 

@@ -10,14 +10,14 @@ func (g *Guard) most() float64 { return max(g.Ways.Most, g.lately.Most) }
 
 // isFull reports whether the heater is given all that it is ever given: where the
 // duty is told by that, otherwise because it is far below its setpoint.
-func (g *Guard) isFull(r Reading, tells bool, now moment) bool {
+func (g *Guard) isFull(b *bounds, r Reading, tells bool, now moment) bool {
 	if g.setpoint <= 0 {
 		return false
 	}
 	if tells {
 		return r.Duty >= fullDutyAt*g.most() && g.setpoint-r.Actual > holdBand
 	}
-	return g.setpoint-r.Actual > boundsOf(g.Heater).low && now.at-g.set > 3
+	return g.setpoint-r.Actual > b.low && now.at-g.set > 3
 }
 
 // isIdle reports whether no firmware heats it: it is off, or above its setpoint and
@@ -94,8 +94,10 @@ func (g *Guard) jumps(b *bounds, now moment) finding {
 			size, most, then.actual = dropped, bound, now.actual+dropped
 		}
 	}
-	most *= 1 + max(gap-heldUp, 0)/b.window                                       // so long may readings have been held up
-	if g.warms() && g.full.lasts(now) >= b.settle && g.full.high-now.actual > 0 { // nothing falls while it is heated up
+	// Readings may have been held up for as long as the gap.
+	most *= 1 + max(gap-heldUp, 0)/b.window
+	// Nothing falls while it is heated up.
+	if g.warms() && g.full.lasts(now) >= b.settle && g.full.high-now.actual > 0 {
 		size, most = g.full.high-now.actual, min(most, b.least/3+2)
 		then = moment{at: g.full.begun, actual: g.full.high}
 	}
@@ -128,8 +130,8 @@ func (g *Guard) warms() bool { return !g.held && g.setpoint > 0 && g.from < g.se
 // warmed reports whether the heater has been seen to warm up and to hold.
 func (g *Guard) warmed() bool {
 	n := 0
-	for _, r := range g.Ways.Rises {
-		if r.N > 0 {
+	for _, speed := range g.Ways.Slowest {
+		if speed > 0 {
 			n++
 		}
 	}

@@ -79,6 +79,16 @@ func TestAFirmwareThatAlwaysTellsNoDutyIsOneThatTellsNone(t *testing.T) {
 	}
 }
 
+func TestAHeaterWhoseDutyIsNotToldMayWaitForItsTurn(t *testing.T) {
+	g := &heat.Guard{Heater: heat.Nozzle, Limit: 285}
+	alarms := told(g, 1, 120, func(s float64) heat.Reading { // its firmware heats the bed first
+		return heat.Reading{Actual: 25 + 0.1*float64(int(s)%2), Setpoint: 200}
+	})
+	if len(alarms) != 1 || alarms[0].Guard != heat.NoRise || alarms[0].Action != heat.Tell {
+		t.Errorf("%+v", alarms)
+	}
+}
+
 func TestWhatAnAlarmWasRaisedAboutIsNotOrdinary(t *testing.T) {
 	g := warmedUp()
 	before := g.Ways.Fall
@@ -123,10 +133,10 @@ func TestDutiesUpTo255AreBroughtToScale(t *testing.T) {
 
 func TestExperienceOfBeforeIsAddedToThatOfNow(t *testing.T) {
 	standing := func(hours, closest float64) heat.Experience {
-		return heat.Experience{Standings: map[heat.GuardName]*heat.Standing{heat.Jump: {Quiet: hours * 3600, Closest: closest}}, Ways: heat.Ways{Fall: closest * 10, Rises: []heat.Rise{{Low: 2 - closest, Mean: 2, N: 1}}}}
+		return heat.Experience{Standings: map[heat.GuardName]*heat.Standing{heat.Jump: {Quiet: hours * 3600, Closest: closest}}, Ways: heat.Ways{Fall: closest * 10, Slowest: []float64{2 - closest}}}
 	}
 	both := standing(2, 0.3).With(standing(20, 0.5))
-	if s := both.Standings[heat.Jump]; s.Quiet != 22*3600 || s.Closest != 0.5 || both.Ways.Fall != 5 || both.Ways.Rises[0] != (heat.Rise{Low: 1.5, Mean: 2, N: 2}) || both.Version != heat.Version {
+	if s := both.Standings[heat.Jump]; s.Quiet != 22*3600 || s.Closest != 0.5 || both.Ways.Fall != 5 || both.Ways.Slowest[0] != 1.5 || both.Version != heat.Version {
 		t.Errorf("added up: %+v, %+v", s, both)
 	}
 	if s := standing(2, 0.9).With(standing(20, 0.5)).Standings[heat.Jump]; s.Quiet != 2*3600 || s.Closest != 0.9 {

@@ -66,10 +66,12 @@ func (c *Climb) first() int { return int(math.Floor(c.Start/climbStep)) + 1 }
 
 // note follows a climb with a reading, and hands it over at its end.
 func (c *climbing) note(m moment, setpoint float64) (done Climb, ended bool) {
-	if setpoint != c.Setpoint || c.on && m.at-c.last.at > fullRate.Seconds() {
-		*c = climbing{Climb: Climb{Start: m.actual, Setpoint: setpoint}, at: m.at, last: m, on: setpoint >= m.actual+climbLeast}
+	seen := c.last.at > 0 && m.at-c.last.at <= fullRate.Seconds() // otherwise it is not known where it began, or how it went on
+	if setpoint != c.Setpoint {
+		*c = climbing{Climb: Climb{Start: m.actual, Setpoint: setpoint}, at: m.at, last: m, on: seen && setpoint >= m.actual+climbLeast}
 		return Climb{}, false
 	}
+	c.on = c.on && seen
 	before := c.last
 	if c.last = m; !c.on {
 		return Climb{}, false

@@ -11,7 +11,7 @@ const Version = 1
 
 // Experience is what a heater's guards have learned of it.
 type Experience struct {
-	Version   int
+	Version   int // of the guards that have looked at the log; another: it is not all yet
 	Ways      Ways
 	Standings map[GuardName]*Standing
 	Scale     DutyScale
@@ -36,6 +36,25 @@ func (e Experience) With(past Experience) Experience {
 		}
 		now = now.after(before)
 		out.Standings[name] = &now
+	}
+	return out
+}
+
+// Kept is what of an experience counts at a start: all of it, or, where it is of other
+// guards or the log was not looked at to its end, what does not come from the log: how
+// duties are told, and what a keeper has said.
+func (e Experience) Kept() Experience {
+	if e.Version == Version {
+		return e
+	}
+	out := Experience{Scale: e.Scale}
+	for name, s := range e.Standings {
+		if s.Fixed != "" {
+			if out.Standings == nil {
+				out.Standings = map[GuardName]*Standing{}
+			}
+			out.Standings[name] = &Standing{Fixed: s.Fixed}
+		}
 	}
 	return out
 }
@@ -123,7 +142,7 @@ func (t *Trial) Learned() map[Heater]Learned {
 // Bound lets a guard do so much at the most, or, with an empty action, what it earns.
 func (g *Guard) Bound(name GuardName, most Action) {
 	if g.Standings == nil {
-		g.Standings, g.Version = map[GuardName]*Standing{}, Version
+		g.Standings = map[GuardName]*Standing{}
 	}
 	if g.Standings[name] == nil {
 		g.Standings[name] = &Standing{}
@@ -142,7 +161,7 @@ func (g *Guard) Blind(name GuardName) string {
 	case Frozen:
 		return "no duty is told: only a reading that stands still for far longer than ever is seen"
 	case NoRise, SlowRise:
-		return fmt.Sprintf("no duty is told: a heater that is more than %.0f K below its setpoint is taken to be given all there is", boundsOf(g.Heater).low)
+		return fmt.Sprintf("no duty is told: a heater that is more than %.0f K below its setpoint is taken to be given all there is, and the guard does what it has earned", boundsOf(g.Heater).low)
 	}
 	return ""
 }

@@ -157,6 +157,8 @@ type finding struct {
 	share   float64
 	text    func() string
 	certain bool // it cannot be anything else, whatever the guard has earned
+
+	doubtful bool // it rests on a duty that is not told, so that only what was earned counts
 }
 
 // findings are those of all guards, as they stand in judged.
@@ -170,7 +172,7 @@ func (g *Guard) Note(wall time.Time, at time.Duration, r Reading, around float64
 		g.cooling = map[GuardName]moment{}
 	}
 	if g.Standings == nil {
-		g.Standings, g.Version = map[GuardName]*Standing{}, Version
+		g.Standings = map[GuardName]*Standing{}
 	}
 	now := moment{at: at.Seconds(), actual: r.Actual, duty: r.Duty}
 	if n := len(g.past); n > 0 && (now.at < g.past[n-1].at || now.at-g.past[n-1].at > fullRate.Seconds()) {
@@ -186,13 +188,13 @@ func (g *Guard) Note(wall time.Time, at time.Duration, r Reading, around float64
 	}
 	var found findings
 	found[atSensor] = g.offScale(r)
-	switch {
-	case g.odd > 0: // nothing else can be told from it
-	case g.Apart:
-		g.lose()
+	if g.odd == 0 { // otherwise nothing else can be told from it
 		found[atTooHot] = g.tooHot(r)
-	default:
-		g.judge(now, r, around, &found)
+		if g.Apart {
+			g.lose()
+		} else {
+			g.judge(now, r, around, &found)
+		}
 	}
 	return g.conclude(wall, now, passed, found)
 }
@@ -202,7 +204,7 @@ func (g *Guard) lose() {
 	g.past, g.low, g.odd, g.held = g.past[:0], 0, 0, false
 	g.full.on, g.idle.on, g.still.on, g.slow.on, g.rise.on = false, false, false, false, false
 	g.ago.clear()
-	g.lately = Ways{}
+	g.lately = Ways{Most: g.lately.Most}
 }
 
 // judge lets every guard look at a reading.
@@ -225,14 +227,14 @@ func (g *Guard) judge(now moment, r Reading, around float64, found *findings) {
 		g.held = true
 	}
 
-	found[atTooHot] = g.tooHot(r)
 	found[atFalling] = g.falling(b, now)
 	found[atJump] = g.jumps(b, now)
 	if r.HasDuty || !tells { // a reading without a duty between others says nothing of it
-		g.full.note(g.isFull(r, tells, now), now)
+		g.full.note(g.isFull(b, r, tells, now), now)
 		g.idle.note(g.isIdle(b, r, tells), now)
 	}
 	found[atNoRise] = g.noRise(b, now)
+	found[atNoRise].doubtful = !tells
 	found[atSlowRise] = g.slowRise(b, now)
 	found[atRunaway] = g.runaway(b, now, around)
 	found[atFrozen] = g.frozen(b, now, r, tells)
@@ -262,8 +264,11 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 		}
 		if level > g.raised[i] {
 			a := Alarm{Heater: g.Heater, Guard: name, Action: milder(rules[name].action, s.May(name)), Text: f.text()}
-			if f.certain {
+			switch {
+			case f.certain:
 				a.Action = rules[name].action
+			case f.doubtful:
+				a.Action = milder(a.Action, s.earned())
 			}
 			alarms = append(alarms, a)
 			if rules[name].rising && a.Action == CoolOff && s.May(name) == HaltAll {

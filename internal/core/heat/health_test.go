@@ -117,6 +117,7 @@ func TestASoakIsOverWhenWhatLiesOnTheBedIsEven(t *testing.T) {
 				}
 			}
 		}
+		r.pass(3 * time.Second)
 		r.Set(0, setpoint)
 		for r.now < 90*time.Minute && !state.Done {
 			r.pass(5 * time.Second)

@@ -80,6 +80,7 @@ func (f foretold) off() float64 { return math.Abs(f.ready-f.left) / f.left }
 func forecasts(printers uint64, printer func(uint64) simprinter.Config) (out []foretold) {
 	for seed := range printers {
 		r, rng := newRig(printer(seed)), rand.New(rand.NewPCG(seed, 5))
+		r.pass(3 * time.Second)
 		for range 2 {
 			r.Ambient = 12 + 18*rng.Float64()
 			r.Set(190+60*rng.Float64(), 50+40*rng.Float64())

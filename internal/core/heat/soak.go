@@ -46,22 +46,20 @@ const (
 
 // A Sheet is what lies on a heater and lags behind it.
 type Sheet struct {
-	Behind float64       // K, as the heater came to its setpoint; 0: it is not known
+	Behind float64       // K, now; 0: it is not known
 	Tau    time.Duration // in which that becomes a third
 }
 
-// Sheet returns what the last warm-up, to this setpoint, has shown of what lies on the
-// heater.
+// Sheet returns how far what lies on the heater is behind now, by the warm-up that has
+// brought it to this setpoint.
 func (l *Learner) Sheet(setpoint float64) Sheet {
-	if len(l.Climbs) == 0 || !l.Shape.Known {
-		return Sheet{}
-	}
-	last := &l.Climbs[len(l.Climbs)-1]
-	if math.Abs(last.Setpoint-setpoint) > 0.5 {
+	c := &l.climb
+	if !l.Shape.Known || c.on || c.Took == 0 || math.Abs(c.Setpoint-setpoint) > 0.5 {
 		return Sheet{}
 	}
 	t := setpoint - Ready
-	return Sheet{Behind: max(t-l.Shape.behind(last, t), 0.1), Tau: inSeconds(l.Shape.Tau)}
+	since := c.last.at - c.at - c.Took
+	return Sheet{Behind: max((t-l.Shape.behind(&c.Climb, t))*math.Exp(-since/l.Shape.Tau), 1e-3), Tau: inSeconds(l.Shape.Tau)}
 }
 
 // Note takes a reading of the heater at a time on a clock that never jumps. One
@@ -87,7 +85,7 @@ func (s *Soak) Note(at time.Duration, r Reading, sheet Sheet) SoakState {
 	}
 	if sheet.Behind > 0 {
 		lasts := inSeconds(sheet.Tau.Seconds() * math.Log(max(sheet.Behind/sheetEven, 1)))
-		state.Left = max(min(max(lasts, soakLeast), soakMost)-state.Elapsed, 0)
+		state.Left = max(min(max(lasts, soakLeast-state.Elapsed), soakMost-state.Elapsed), 0)
 		s.settled = s.settled || state.Left == 0
 		if state.Done = s.settled; s.settled {
 			state.Left = 0

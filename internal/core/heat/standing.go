@@ -46,8 +46,13 @@ func (s Standing) May(g GuardName) Action {
 	if rules[g].certain {
 		return most
 	}
+	return milder(most, s.earned())
+}
+
+// earned is what a guard that needs a trial may do, if it does so much.
+func (s Standing) earned() Action {
 	if s.Fixed != "" {
-		return milder(most, s.Fixed)
+		return s.Fixed
 	}
 	allowed := Tell
 	for _, e := range earnings {
@@ -55,7 +60,7 @@ func (s Standing) May(g GuardName) Action {
 			allowed = e.action
 		}
 	}
-	return milder(most, allowed)
+	return allowed
 }
 
 // Next is how long the heater must still be on without coming near until the guard

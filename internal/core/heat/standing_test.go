@@ -124,6 +124,7 @@ func TestALogGivesTheExperienceThatLifeDoes(t *testing.T) {
 		live(at, r)
 		trial.Note(heat.Sample{At: midnight.Add(at), Reading: r})
 	}
+	w.pass(3 * time.Second)
 	w.Set(215, 70)
 	w.reach()
 	w.pass(3 * time.Hour)

@@ -79,22 +79,21 @@ func (h *Heating) Bound(ctx context.Context, heater heat.Heater, guard heat.Guar
 // Gain adds what the log of before has taught.
 func (h *Heating) Gain(ctx context.Context, past map[heat.Heater]heat.Learned) error {
 	return h.loop.Ask(ctx, func() {
-		for name, l := range past {
-			if t := h.thermals[name]; t != nil {
-				t.guard.Experience = t.guard.Experience.With(l.Experience)
-				t.learner.Recall(l.Climbs)
-			}
+		for name, t := range h.thermals {
+			t.guard.Experience = t.guard.Experience.With(past[name].Experience)
+			t.learner.Recall(past[name].Climbs)
 		}
 		h.KeepLearned()
 	})
 }
 
-// Inexperienced reports whether what the guards know was not learned by these guards.
-func (c Config) Inexperienced() bool {
-	for _, name := range c.Printer.Heaters() {
-		if l := c.Learned[name]; l == nil || l.Experience.Version != heat.Version {
-			return true
+// Inexperienced reports whether the guards have still to look at the log of before.
+func (h *Heating) Inexperienced(ctx context.Context) (bool, error) {
+	lacks := false
+	err := h.loop.Ask(ctx, func() {
+		for _, t := range h.thermals {
+			lacks = lacks || t.guard.Version != heat.Version && !h.cfg.Unguarded
 		}
-	}
-	return false
+	})
+	return lacks, err
 }

@@ -272,9 +272,18 @@ func TestWhatIsOnlyToldKeepsNobodyFromHeating(t *testing.T) {
 func TestGuardsAreShownBoundedAndGainExperience(t *testing.T) {
 	with(t, nil, func(t *testing.T, o *oven) {
 		o.during(30, 21, 0, 21, 0)
+		if lacks, err := o.Inexperienced(t.Context()); err != nil || !lacks {
+			t.Errorf("before they have looked at the log: %v, %v", lacks, err)
+		}
+		if o.KeepLearned(); o.kept.Known[heat.Bed].Experience.Version == heat.Version {
+			t.Error("a host that ends before they have is taken for one whose guards have")
+		}
 		past := map[heat.Heater]heat.Learned{heat.Bed: {Learner: heat.Learner{Climbs: []heat.Climb{{Start: 20, Setpoint: 60, Took: 100}}}, Experience: heat.Experience{Version: heat.Version, Standings: map[heat.GuardName]*heat.Standing{heat.Runaway: {Quiet: 15 * 3600, Closest: 0.4}}}}}
 		if err := o.Gain(t.Context(), past); err != nil {
 			t.Fatal(err)
+		}
+		if lacks, err := o.Inexperienced(t.Context()); err != nil || lacks {
+			t.Errorf("after that, also the nozzle's of which there is nothing: %v, %v", lacks, err)
 		}
 		find := func(h heat.Heater, name heat.GuardName) heating.GuardNow {
 			guards, err := o.Guards(t.Context())
@@ -307,6 +316,11 @@ func TestGuardsAreShownBoundedAndGainExperience(t *testing.T) {
 		}
 		if kept := o.kept.Known[heat.Bed]; kept.Experience.Standings[heat.Runaway].Fixed != heat.Tell || len(kept.Climbs) != 1 {
 			t.Errorf("kept: %+v", kept.Experience)
+		}
+		other := o.kept.Known[heat.Bed].Experience
+		other.Version--
+		if kept := other.Kept(); kept.Standings[heat.Runaway].Fixed != heat.Tell || kept.Standings[heat.Runaway].Quiet != 0 || len(kept.Standings) != 1 {
+			t.Errorf("of other guards a keeper's word counts, and nothing else: %+v", kept)
 		}
 	})
 }

@@ -95,9 +95,7 @@ func newThermals(cfg Config) map[heat.Heater]*thermal {
 		t := &thermal{learner: &heat.Learner{}, guard: heat.Guard{Heater: h, Limit: cfg.Printer.Limits.Of(h)}, checkup: heat.Checkup{Heater: h}}
 		if l := cfg.Learned[h]; l != nil {
 			t.learner = &l.Learner
-			if t.guard.Scale = l.Experience.Scale; l.Experience.Version == heat.Version {
-				t.guard.Experience = l.Experience
-			}
+			t.guard.Experience = l.Experience.Kept()
 		}
 		out[h] = t
 	}

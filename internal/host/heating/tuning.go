@@ -53,8 +53,8 @@ func (h *Heating) Tune(ctx context.Context, heater heat.Heater, setpoint float64
 			refused = fmt.Errorf("%w: %s is not done yet", bounds.ErrBusy, file)
 		case h.tuning.goesOn():
 			refused = fmt.Errorf("%w: the %s is being tuned", bounds.ErrBusy, h.tuning.Heater)
-		case len(h.alarms) > 0:
-			refused = fmt.Errorf("%w: %s", run.ErrAlarm, h.alarms[0].Text)
+		case len(h.Alarms()) > 0:
+			refused = fmt.Errorf("%w: %s", run.ErrAlarm, h.Alarms()[0])
 		default:
 			h.EndWarmUp("a heater is tuned")
 			t := &TuningNow{Heater: heater, Setpoint: setpoint, Begun: time.Now().UTC(), Tuning: heat.Tuning{Cycles: cycles}}

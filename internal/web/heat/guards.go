@@ -79,7 +79,7 @@ func guardOf(g heating.GuardNow) api.Guard {
 	s := g.Standing
 	out := api.Guard{
 		Heater: string(g.Heater), Guard: string(g.Guard), Certain: g.Certain, May: string(g.May), Most: string(g.Does),
-		QuietHours: s.Quiet / 3600, Closest: max(s.Closest, 0), ClosestAt: api.Moment(s.ClosestAt), Bound: string(s.Fixed), Blind: g.Blind,
+		QuietHours: s.Quiet / 3600, Closest: s.Closest, ClosestAt: api.Moment(s.ClosestAt), Bound: string(s.Fixed), Blind: g.Blind,
 	}
 	if g.Left > 0 {
 		out.Next, out.NextHours = string(g.Next), g.Left.Hours()
