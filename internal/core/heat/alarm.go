@@ -8,17 +8,18 @@ type GuardName string
 // The guards. docs/heat.md says of each what it claims, what else could look like
 // that, and why that is excluded.
 const (
-	NoRise   GuardName = "no-rise"   // full duty for long without any rise
-	SlowRise GuardName = "slow-rise" // far slower than this heater has ever risen
-	Falling  GuardName = "falling"   // falls away while it should hold
-	TooHot   GuardName = "too-hot"   // above the printer's limit
-	Runaway  GuardName = "runaway"   // heat comes that nobody asked for
-	Jump     GuardName = "jump"      // changes as this heater never has
-	Frozen   GuardName = "frozen"    // reads the same for ever
-	Sensor   GuardName = "sensor"    // the sensor's wire is open or shorted
-	Silence  GuardName = "silence"   // no readings while it heats
-	Unused   GuardName = "unused"    // on, and nobody uses it
-	NoFlow   GuardName = "no-flow"   // filament should flow and carries no heat away
+	NoRise   GuardName = "no-rise"      // full duty for long without any rise
+	SlowRise GuardName = "slow-rise"    // far slower than this heater has ever risen
+	Falling  GuardName = "falling"      // falls away while it should hold
+	TooHot   GuardName = "too-hot"      // above the printer's limit
+	Runaway  GuardName = "runaway"      // heat comes that nobody asked for
+	Jump     GuardName = "jump"         // changes as this heater never has
+	Frozen   GuardName = "frozen"       // reads the same for ever
+	Growing  GuardName = "growing-need" // needs more and more duty to hold
+	Sensor   GuardName = "sensor"       // the sensor's wire is open or shorted
+	Silence  GuardName = "silence"      // no readings while it heats
+	Unused   GuardName = "unused"       // on, and nobody uses it
+	NoFlow   GuardName = "no-flow"      // filament should flow and carries no heat away
 )
 
 // Action is what the host does by itself when a guard raises an alarm.
@@ -41,7 +42,7 @@ var rules = map[GuardName]struct {
 }{
 	NoRise: {CoolOff, true, false}, SlowRise: {CoolOff, false, false}, Falling: {HoldRun, false, false},
 	TooHot: {CoolOff, true, true}, Runaway: {CoolOff, false, true}, Jump: {HoldRun, false, false},
-	Frozen: {CoolOff, false, false}, Sensor: {CoolOff, true, false}, Silence: {Tell, true, false}, Unused: {CoolOff, true, false},
+	Frozen: {CoolOff, false, false}, Growing: {CoolOff, false, false}, Sensor: {CoolOff, true, false}, Silence: {Tell, true, false}, Unused: {CoolOff, true, false},
 }
 
 // ActionOf returns what a guard's alarm does at the most as it is raised.
@@ -64,7 +65,7 @@ type Alarm struct {
 }
 
 // judged are the guards that judge a heater's readings one by one.
-var judged = [...]GuardName{atTooHot: TooHot, atSensor: Sensor, atNoRise: NoRise, atSlowRise: SlowRise, atFalling: Falling, atRunaway: Runaway, atJump: Jump, atFrozen: Frozen}
+var judged = [...]GuardName{atTooHot: TooHot, atSensor: Sensor, atNoRise: NoRise, atSlowRise: SlowRise, atFalling: Falling, atRunaway: Runaway, atJump: Jump, atFrozen: Frozen, atGrowing: Growing}
 
 // Where each of them stands among judged.
 const (
@@ -76,6 +77,7 @@ const (
 	atRunaway
 	atJump
 	atFrozen
+	atGrowing
 )
 
 // Judged lists the guards that judge a heater's readings one by one.

@@ -287,3 +287,15 @@ func (g *Guard) frozen(b *bounds, now moment, r Reading, tells bool) finding {
 	f.share = max(f.share, lasts/most)
 	return f
 }
+
+// grows claims that a heater that holds its setpoint needs more and more duty for that,
+// for what is neither fan nor filament nor its supply: its sensor leaves it.
+func (g *Guard) grows(now moment) finding {
+	if !g.Growth.Known || !g.held {
+		return finding{blind: true}
+	}
+	g.lately.Grew = max(g.lately.Grew, g.Growth.Share)
+	return finding{share: g.Growth.Share / max(needOf(g.Heater).grows, 1.4*g.Ways.Grew), text: func() string {
+		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place, or has it lost its sock? It may be much hotter than it reads", g.Heater, 100*g.Growth.Share, g.setpoint)
+	}}
+}

@@ -7,7 +7,7 @@ import (
 
 // Version is that of the guards: experience of another version is gained anew from
 // the log.
-const Version = 1
+const Version = 2
 
 // Experience is what a heater's guards have learned of it.
 type Experience struct {
@@ -160,6 +160,8 @@ func (g *Guard) Blind(name GuardName) string {
 		return fmt.Sprintf("no duty is told: only heat from %.0f K above the setpoint on is seen", max(boundsOf(g.Heater).above, learnedTimes*g.Ways.Overshoot))
 	case Frozen:
 		return "no duty is told: only a reading that stands still for far longer than ever is seen"
+	case Growing:
+		return "no duty is told: a sensor that slips slowly is not seen"
 	case NoRise, SlowRise:
 		return fmt.Sprintf("no duty is told: a heater that is more than %.0f K below its setpoint is taken to be given all there is, and the guard does what it has earned", boundsOf(g.Heater).low)
 	}

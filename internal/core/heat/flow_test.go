@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/simprinter"
 )
 
 // draws is a rig that prints, with a watch of its nozzle's flow. What the file
@@ -13,15 +14,27 @@ import (
 type draws struct {
 	*rig
 	rng     *rand.Rand
-	watch   heat.FlowWatch
+	watch   heat.NeedWatch
 	state   heat.FlowState
 	blocked bool
 	alarms  int
 }
 
-func newDraws(seed uint64, before int) *draws {
-	c, rng := drawn(seed + 9000)
+func newDraws(c simprinter.Config, before int) *draws {
+	rng := rand.New(rand.NewPCG(uint64(c.Seed), 79))
 	d := &draws{rig: newRig(c), rng: rng}
+	d.each = func(at time.Duration, r heat.Reading) {
+		if r.Heater != heat.Nozzle {
+			return
+		}
+		before := d.state.Stopped
+		d.watch.Note(at, r, d.conditions(heat.Nozzle))
+		d.state = d.watch.Flow()
+		d.doubt = d.state.Doubtful()
+		if d.state.Stopped && !before {
+			d.alarms++
+		}
+	}
 	for range before { // it has printed before, in rooms of all kinds
 		d.Ambient = 16 + 8*rng.Float64()
 		d.Set(200+30*rng.Float64(), 60)
@@ -35,17 +48,6 @@ func newDraws(seed uint64, before int) *draws {
 		d.Set(0, 0)
 		d.pass(40 * time.Minute)
 		d.Ambient = 16 + 8*rng.Float64()
-	}
-	d.each = func(at time.Duration, r heat.Reading) {
-		if r.Heater != heat.Nozzle {
-			return
-		}
-		before := d.state.Stopped
-		d.state = d.watch.Note(at, r, d.learned[heat.Nozzle].Model(), heat.Conditions{Fan: d.Fan, Flow: d.asked})
-		d.doubt = d.state.Doubtful()
-		if d.state.Stopped && !before {
-			d.alarms++
-		}
 	}
 	return d
 }
@@ -79,7 +81,7 @@ func (d *draws) draw(flow float64, during time.Duration) {
 // are missing.
 func stops(printers uint64, before int, flow float64, after time.Duration) (took []float64, falses int) {
 	for seed := range printers {
-		d := newDraws(seed, before)
+		d := newDraws(smooth(seed+9000), before)
 		d.Set(215, 60)
 		d.pass(5 * time.Minute)
 		d.draw(flow, after)
@@ -117,7 +119,7 @@ func TestAPrintersFirstRunRaisesNoAlarmAndIsWatchedAllTheSame(t *testing.T) {
 
 func TestALongRunAtOneTemperatureDoesNotMoveTheRoom(t *testing.T) {
 	for seed := range uint64(4) {
-		d := newDraws(seed, 0)
+		d := newDraws(smooth(seed+9000), 0)
 		d.Set(215, 60)
 		d.pass(5 * time.Minute)
 		d.draw(6, 6*time.Hour)
@@ -129,7 +131,7 @@ func TestALongRunAtOneTemperatureDoesNotMoveTheRoom(t *testing.T) {
 }
 
 func TestAFlowTooSmallToTellIsSaidToBe(t *testing.T) {
-	d := newDraws(1, 2)
+	d := newDraws(smooth(9001), 2)
 	d.Set(215, 60)
 	d.pass(5 * time.Minute)
 	d.draw(0.3, 20*time.Minute)
@@ -140,7 +142,9 @@ func TestAFlowTooSmallToTellIsSaidToBe(t *testing.T) {
 	if !d.state.Enough || d.state.Seen < 2 || d.alarms > 0 {
 		t.Errorf("at 6 mm³/s: %+v", d.state)
 	}
-	if s := (&heat.FlowWatch{}).Note(0, heat.Reading{Heater: heat.Nozzle, Actual: 215, Setpoint: 215, HasSetpoint: true, HasDuty: true}, heat.Model{}, heat.Conditions{Flow: 8}); s.Enough || s.Stopped {
+	var w heat.NeedWatch
+	w.Note(0, heat.Reading{Heater: heat.Nozzle, Actual: 215, Setpoint: 215, HasSetpoint: true, HasDuty: true}, heat.Conditions{Flow: 8})
+	if s := w.Flow(); s.Enough || s.Stopped {
 		t.Errorf("of a heater that nobody knows: %+v", s)
 	}
 }
@@ -165,7 +169,7 @@ func BenchmarkFlowWatch(b *testing.B) {
 			b.ReportMetric(sum/float64(max(len(took), 1)), name+"mean-s")
 		}
 		for seed := range uint64(50) {
-			d := newDraws(seed+500, 2)
+			d := newDraws(smooth(seed+9500), 2)
 			d.Set(190+50*d.rng.Float64(), 60)
 			d.pass(5 * time.Minute)
 			for range 10 {

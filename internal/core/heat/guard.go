@@ -80,6 +80,7 @@ const (
 type Guard struct {
 	Heater Heater
 	Limit  float64 // highest setpoint, °C
+	Growth Growth  // of the duty that it needs; a log does not tell it
 	Apart  bool    // the firmware has the heater to itself, as it tunes it: only what is certain without its setpoint is judged
 	Experience
 
@@ -159,6 +160,7 @@ type finding struct {
 	certain bool // it cannot be anything else, whatever the guard has earned
 
 	doubtful bool // it rests on a duty that is not told, so that only what was earned counts
+	blind    bool // nothing could be told, so that nothing is earned
 }
 
 // findings are those of all guards, as they stand in judged.
@@ -238,6 +240,7 @@ func (g *Guard) judge(now moment, r Reading, around float64, found *findings) {
 	found[atSlowRise] = g.slowRise(b, now)
 	found[atRunaway] = g.runaway(b, now, around)
 	found[atFrozen] = g.frozen(b, now, r, tells)
+	found[atGrowing] = g.grows(now)
 	g.ago.note(now, max(b.rest, b.within))
 	if g.held && g.from < g.setpoint-holdBand {
 		g.lately.Overshoot = max(g.lately.Overshoot, r.Actual-g.setpoint)
@@ -287,7 +290,7 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 		if g.raised[i] = max(g.raised[i], level); !wrong {
 			g.raised[i] = 0
 		}
-		s.Note(wall, passed, f.share, g.setpoint > 0)
+		s.Note(wall, passed, f.share, g.setpoint > 0 && !f.blind)
 	}
 	switch {
 	case alarm:

@@ -16,6 +16,7 @@ import (
 type watched struct {
 	*rig
 	guards map[heat.Heater]*heat.Guard
+	needs  map[heat.Heater]*heat.NeedWatch
 	alarms []heat.Alarm
 	at     []time.Duration
 }
@@ -23,12 +24,14 @@ type watched struct {
 func newWatched(c simprinter.Config) *watched {
 	w := &watched{rig: newRig(c), guards: map[heat.Heater]*heat.Guard{
 		heat.Nozzle: {Heater: heat.Nozzle, Limit: 285}, heat.Bed: {Heater: heat.Bed, Limit: 110},
-	}}
+	}, needs: map[heat.Heater]*heat.NeedWatch{heat.Nozzle: {}, heat.Bed: {}}}
 	w.each = func(at time.Duration, r heat.Reading) {
 		around := 0.0
 		if r.Heater == heat.Nozzle {
 			around = w.last[heat.Bed].Actual
 		}
+		w.needs[r.Heater].Note(at, r, w.conditions(r.Heater))
+		w.guards[r.Heater].Growth = w.needs[r.Heater].Growth()
 		for _, a := range w.guards[r.Heater].Note(midnight.Add(at), at, r, around) {
 			w.alarms, w.at = append(w.alarms, a), append(w.at, w.now)
 		}

@@ -7,10 +7,12 @@ import (
 	"gonum.org/v1/gonum/mat"
 )
 
-// Conditions are what, besides its duty, carries heat away from a heater.
+// Conditions are what, besides its duty, gives heat to a heater or carries it away.
 type Conditions struct {
 	Fan  float64 // part fan, 0 to 1
 	Flow float64 // molten filament, mm³/s
+
+	Beside float64 // duty of the heaters at the same supply, which may sag
 }
 
 // A Model is how one heater behaves: a first-order plus dead-time model

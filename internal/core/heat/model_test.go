@@ -50,6 +50,14 @@ func (r *rig) pass(d time.Duration) {
 	}
 }
 
+// conditions are what a host knows of them.
+func (r *rig) conditions(h heat.Heater) heat.Conditions {
+	if h == heat.Bed {
+		return heat.Conditions{Fan: r.Fan, Beside: r.last[heat.Nozzle].Duty}
+	}
+	return heat.Conditions{Fan: r.Fan, Flow: r.asked, Beside: r.last[heat.Bed].Duty}
+}
+
 // drawn is a printer whose heaters nobody has seen before.
 func drawn(seed uint64) (simprinter.Config, *rand.Rand) {
 	rng := rand.New(rand.NewPCG(seed, 4))

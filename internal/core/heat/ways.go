@@ -16,6 +16,7 @@ type Ways struct {
 	Drop      float64   // and while its duty did not let up
 	Stand     float64   // s for which it read the same to the last digit while it was on
 	Moved     float64   // and while its duty moved
+	Grew      float64   // share by which it needed more and more duty in a run
 	Slowest   []float64 // K/s at full duty, the slowest time through each riseBand; 0: never seen
 }
 
@@ -26,6 +27,7 @@ const (
 	mostCarry     = 40.0
 	mostFall      = 60.0
 	mostStand     = 300.0
+	mostGrew      = 0.5 // of its loss
 	riseBand      = 8.0 // K of a band of Rises
 )
 
@@ -35,6 +37,7 @@ func (w Ways) with(o Ways) Ways {
 	w.Overshoot = min(max(w.Overshoot, o.Overshoot), mostOvershoot)
 	w.Carry = min(max(w.Carry, o.Carry), mostCarry)
 	w.Fall, w.Drop = min(max(w.Fall, o.Fall), mostFall), min(max(w.Drop, o.Drop), mostFall)
+	w.Grew = min(max(w.Grew, o.Grew), mostGrew)
 	w.Stand, w.Moved = min(max(w.Stand, o.Stand), mostStand), min(max(w.Moved, o.Moved), mostStand)
 	w.Slowest = slices.Clone(w.Slowest)
 	for band, speed := range o.Slowest {

@@ -1,0 +1,68 @@
+package heat
+
+import "time"
+
+// A NeedWatch follows what duty a heater needs to hold its temperature, and says what
+// that speaks of: filament that does not flow, and a heater that needs more and more.
+//
+// Molten filament carries heat away, by a share that the nozzle's Need knows. Stretch
+// by stretch the watch carries on two claims, "what the file asks for flows" and "since
+// then nothing flows", each with all that it makes of room, fan and supply, and compares
+// how likely they made what came: Page's cumulative sum test (E. S. Page, Continuous
+// Inspection Schemes, Biometrika 41, 1954) of two Kalman filters. Where room or fan
+// explain what came as well, neither wins.
+type NeedWatch struct {
+	Need Need // as of the claim that all flows
+
+	gathers stretcher
+	growth  growth
+	none    Need    // of the claim that nothing flows
+	before  Need    // Need, before anything spoke against the flow
+	sum     float64 // the test's cumulative sum
+	counts  float64 // share of the stretches that count
+	missing float64 // heat that the file's flow should have taken of late and did not, as a share of it
+	asked   float64 // mm³/s of late
+	enough  bool
+	alarm   bool
+}
+
+// Note takes a reading and the conditions that the file asks for; a flow that nobody
+// knows is NaN.
+func (w *NeedWatch) Note(at time.Duration, r Reading, c Conditions) {
+	w.asked = max(c.Flow, 0)
+	begins, holds, over := w.gathers.note(at, r, c)
+	switch {
+	case !holds:
+		w.Forget()
+		w.growth = growth{}
+	case begins:
+		w.Forget()
+		w.growth = growth{}
+		if w.Need.Seen == 0 {
+			w.Need = newNeed(w.gathers.kind)
+		}
+		w.Need.begin()
+		w.none, w.before = w.Need, w.Need
+	case over:
+		s := w.gathers.take()
+		w.Need.passes()
+		w.none.passes()
+		if w.counts *= 0.9; s.settled {
+			w.counts += 0.1
+			w.growth.note(w.gathers.kind, &w.Need, s)
+			w.weigh(s)
+		}
+	}
+	if n := len(w.gathers.past); n > 1 {
+		w.asked = meanFlow(w.gathers.past, w.gathers.past[n-1].at-nozzleNeed.stretch, w.gathers.past[n-1].at)
+	}
+}
+
+// Growth is by what share more duty the heater needs than it did in this run, for what
+// is no fan, filament or supply.
+func (w *NeedWatch) Growth() Growth {
+	if w.gathers.kind == nil {
+		return Growth{}
+	}
+	return w.growth.of(w.gathers.kind)
+}

@@ -1,0 +1,138 @@
+package heat
+
+import (
+	"math"
+	"time"
+)
+
+// stretch is some seconds in which a heater held a temperature.
+type stretch struct {
+	duty    float64 // mean
+	actual  float64 // °C
+	rises   float64 // K/s
+	grows   float64 // the duty, 1/s
+	since   float64 // s since the heater came to its temperature
+	fan     [needMelt - needFan]float64
+	flow    float64 // mm³/s
+	beside  float64 // what the others drew meanwhile, times duty
+	at      float64 // s of its end
+	settled bool    // nothing was changed shortly before
+}
+
+// A stretcher gathers readings into stretches.
+type stretcher struct {
+	kind  *needKind
+	past  []moment
+	begun float64 // s at which the heater came to its temperature
+	from  float64 // s at which the stretch begins
+	stood float64 // s since which nothing was changed
+	set   float64 // the setpoint, °C
+}
+
+const (
+	holds     = 3 * holdBand // K about its setpoint within which a heater holds it
+	fanSteps  = 0.1          // of the fan's speed, that are a step
+	flowLags  = 2.0          // s by which the flow of what the printer has taken is late
+	dutyTold  = 4.0          // s that a duty holds without being told anew
+	nearbyFor = 1            // readings about one that make it less noisy
+)
+
+// note takes a reading. It tells whether the heater begins to hold, whether it holds at
+// all, and whether a stretch is over.
+func (g *stretcher) note(at time.Duration, r Reading, c Conditions) (begins, holding, over bool) {
+	now := moment{at.Seconds(), r.Actual, r.Duty, c}
+	n := len(g.past)
+	if n > 0 && (now.at <= g.past[n-1].at || now.at-g.past[n-1].at > fullRate.Seconds()) {
+		g.past, n = g.past[:0], 0
+	}
+	if !r.HasDuty { // between others, or told never
+		if n > 0 && now.at-g.past[n-1].at > dutyTold {
+			g.past, n = g.past[:0], 0
+		}
+		return false, n > 0, false
+	}
+	if r.Setpoint <= 0 || math.Abs(r.Actual-r.Setpoint) > holds {
+		g.past = g.past[:0]
+		return false, false, false
+	}
+	if g.kind == nil {
+		g.kind = needOf(r.Heater)
+	}
+	if n == 0 || r.Setpoint != g.set || math.Abs(c.Fan-g.past[n-1].conditions.Fan) > fanSteps || math.IsNaN(c.Flow) {
+		g.stood, g.set = now.at, r.Setpoint
+	}
+	if n == history {
+		g.past = append(g.past[:0], g.past[1:]...)
+	}
+	if g.past = append(g.past, now); n == 0 {
+		g.begun, g.from = now.at, now.at+g.kind.stands
+		return true, true, false
+	}
+	return false, true, now.at-g.from >= g.kind.stretch
+}
+
+// take draws up the stretch that is over, and begins the next.
+func (g *stretcher) take() stretch {
+	first, last := 0, len(g.past)-1
+	for first < last && g.past[first].at < g.from {
+		first++
+	}
+	from, to := g.past[first].at, g.past[last].at
+	took := to - from
+	s := stretch{settled: g.from-g.stood >= g.kind.stands && took > 0.7*g.kind.stretch, since: (from+to)/2 - g.begun, at: to}
+	g.from = to
+	if !s.settled {
+		return s
+	}
+	s.duty, s.flow = integral(g.past, from, to)/took, meanFlow(g.past, from-flowLags, to-flowLags)
+	a, b := nearby(g.past, first), nearby(g.past, last)
+	s.rises, s.grows = (b.actual-a.actual)/took, (b.duty-a.duty)/took
+	for i := first; i < last; i++ {
+		a, b := g.past[i], g.past[i+1]
+		share := (b.at - a.at) / took
+		s.actual += share * (a.actual + b.actual) / 2
+		s.beside += share * a.duty * a.conditions.Beside
+		s.along(a.conditions.Fan, share)
+	}
+	return s
+}
+
+// along adds a share of the fan to a stretch, for a share of its time.
+func (s *stretch) along(fan, share float64) {
+	below, at := -1, 0.0
+	for i, knot := range fanKnots {
+		if fan <= knot {
+			left := (knot - fan) / (knot - at)
+			s.fan[i] += (1 - left) * share
+			if below >= 0 {
+				s.fan[below] += left * share
+			}
+			return
+		}
+		below, at = i, knot
+	}
+	s.fan[below] += share
+}
+
+// meanFlow is the mean of the flow that was asked for.
+func meanFlow(past []moment, from, to float64) float64 {
+	sum, took := 0.0, 0.0
+	for i := 1; i < len(past); i++ {
+		a, b := max(past[i-1].at, from), min(past[i].at, to)
+		if b > a {
+			sum, took = sum+(b-a)*past[i-1].conditions.Flow, took+b-a
+		}
+	}
+	return sum / max(took, 1)
+}
+
+// nearby is what was about a reading, without the noise of one.
+func nearby(past []moment, i int) moment {
+	var m moment
+	n := 0.0
+	for j := max(i-nearbyFor, 0); j <= min(i+nearbyFor, len(past)-1); j++ {
+		m.actual, m.duty, n = m.actual+past[j].actual, m.duty+past[j].duty, n+1
+	}
+	m.actual, m.duty = m.actual/n, m.duty/n
+	return m
+}
