@@ -140,7 +140,7 @@ type WarmingUp struct {
 type Flow struct {
 	Watch   string   `json:"watch" enum:"off,tell,hold" doc:"What is done when no filament seems to flow"`
 	Asked   float64  `json:"asked" doc:"By the file, mm³/s"`
-	Seen    *float64 `json:"seen,omitempty" doc:"mm³/s that the duty speaks of; absent where the flow is too small to tell, or the nozzle is not known well enough"`
+	Seen    *float64 `json:"seen,omitempty" doc:"mm³/s that the duty speaks of; absent where a stop would not be found within five minutes"`
 	Stopped bool     `json:"stopped" doc:"Nothing flows"`
 }
 
@@ -179,7 +179,7 @@ type Alarm struct {
 	ID           string     `json:"id" format:"uuid"`
 	At           time.Time  `json:"at"`
 	Heater       string     `json:"heater,omitempty"`
-	Guard        string     `json:"guard" enum:"no-rise,slow-rise,falling,too-hot,runaway,jump,frozen,sensor,silence,unused,no-flow"`
+	Guard        string     `json:"guard" enum:"no-rise,slow-rise,falling,too-hot,runaway,jump,frozen,growing-need,sensor,silence,unused,no-flow"`
 	Action       string     `json:"action" enum:"tell,hold,cool,halt" doc:"What the host has done by itself"`
 	Text         string     `json:"text" doc:"What was seen, what was expected, what to look at"`
 	Acknowledged *time.Time `json:"acknowledged,omitempty" doc:"Absent while it waits for a person"`

@@ -5,7 +5,7 @@ import "time"
 // Guard is how one guard of one heater stands.
 type Guard struct {
 	Heater     string     `json:"heater"`
-	Guard      string     `json:"guard" enum:"no-rise,slow-rise,falling,too-hot,runaway,jump,frozen,sensor,silence,unused,no-flow"`
+	Guard      string     `json:"guard" enum:"no-rise,slow-rise,falling,too-hot,runaway,jump,frozen,growing-need,sensor,silence,unused,no-flow"`
 	Certain    bool       `json:"certain" doc:"What it claims cannot be anything else, so it needs no trial"`
 	May        string     `json:"may" enum:"tell,hold,cool,halt" doc:"The most that it may do by itself now"`
 	Most       string     `json:"most" enum:"tell,hold,cool,halt" doc:"The most that it ever does"`
@@ -49,7 +49,7 @@ type Hindsight struct {
 type Remark struct {
 	At     time.Time `json:"at"`
 	Heater string    `json:"heater"`
-	Guard  string    `json:"guard" enum:"no-rise,slow-rise,falling,too-hot,runaway,jump,frozen,sensor,silence,unused,no-flow"`
+	Guard  string    `json:"guard" enum:"no-rise,slow-rise,falling,too-hot,runaway,jump,frozen,growing-need,sensor,silence,unused,no-flow"`
 	Action string    `json:"action" enum:"tell,hold,cool,halt" doc:"What it would have done, with what it had earned by then"`
 	Text   string    `json:"text"`
 }

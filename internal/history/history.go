@@ -83,6 +83,7 @@ type heater struct {
 	learner heat.Learner
 	checkup heat.Checkup
 	guard   heat.Guard
+	needs   heat.NeedWatch
 	model   heat.Model
 	modelAt time.Duration
 	before  float64 // setpoint
@@ -122,7 +123,8 @@ func Make(ctx context.Context, sink Sink, now time.Time, warp float64) error {
 		}
 	}
 	for name, h := range m.heaters {
-		sink.Learned(name, heat.Learned{Learner: h.learner, Experience: heat.Experience{}.With(h.guard.Experience)})
+		h.guard.Need = h.needs.Kept()
+		sink.Learned(name, heat.Learned{Learner: h.learner, Experience: h.guard.With(heat.Experience{})})
 	}
 	return nil
 }
@@ -211,7 +213,9 @@ func (m *maker) note(r heat.Reading) {
 	h := m.heaters[r.Heater]
 	c := heat.Conditions{Fan: m.plant.Fan}
 	if r.Heater == heat.Nozzle {
-		c.Flow = m.flow * m.warp
+		c.Flow, c.Beside = m.flow, m.last[heat.Bed].Duty
+	} else {
+		c.Beside = m.last[heat.Nozzle].Duty
 	}
 	if r.Setpoint != h.before {
 		m.sink.Mark(heat.Mark{At: at, Kind: heat.MarkSetpoint, Heater: r.Heater, Text: fmt.Sprintf("%s from %g to %g °C", r.Heater, h.before, r.Setpoint)})
@@ -228,7 +232,10 @@ func (m *maker) note(r heat.Reading) {
 		m.sink.Episode(e)
 	}
 	m.last[r.Heater] = r
-	for _, a := range h.guard.Note(at, heat.Paced(m.mono, m.warp), r, heat.Around(r.Heater, m.last)) {
+	paced := heat.Paced(m.mono, m.warp)
+	h.needs.Note(paced, r, c)
+	h.guard.Growth = h.needs.Growth()
+	for _, a := range h.guard.Note(at, paced, r, heat.Around(r.Heater, m.last)) {
 		if m.guarded && m.alarm == nil {
 			a.ID, a.At = uuid.NewString(), at
 			m.alarm = &a

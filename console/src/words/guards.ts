@@ -10,6 +10,7 @@ export const guardClaims: Record<Schemas['Guard']['guard'], string> = {
   'runaway': 'Heat comes that nobody asked for',
   'jump': 'Changes as it never has',
   'frozen': 'Reads the same whatever it does',
+  'growing-need': 'Needs more and more duty to hold',
   'silence': 'Is on and not reported',
   'unused': 'Is on and nobody uses it',
   'no-flow': 'No filament takes heat away',

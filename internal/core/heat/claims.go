@@ -280,7 +280,7 @@ func (g *Guard) frozen(b *bounds, now moment, r Reading, tells bool) finding {
 	switch {
 	case g.proven && g.still.least >= fullDutyAt*g.most(): // whatever is wanted of it, it does not come
 		most /= 2
-	case g.still.most-g.still.least < movedDuty:
+	case g.still.most-g.still.least < min(movedDuty, movedShare*g.still.most):
 		return f
 	}
 	g.lately.Moved = max(g.lately.Moved, lasts)
@@ -294,7 +294,7 @@ func (g *Guard) grows(now moment) finding {
 	if !g.Growth.Known || !g.held {
 		return finding{blind: true}
 	}
-	g.lately.Grew = max(g.lately.Grew, g.Growth.Share)
+	g.grew = max(g.grew, g.Growth.Share)
 	return finding{share: g.Growth.Share / max(needOf(g.Heater).grows, 1.4*g.Ways.Grew), text: func() string {
 		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place, or has it lost its sock? It may be much hotter than it reads", g.Heater, 100*g.Growth.Share, g.setpoint)
 	}}

@@ -15,6 +15,7 @@ type Experience struct {
 	Ways      Ways
 	Standings map[GuardName]*Standing
 	Scale     DutyScale
+	Need      Need // which no log tells
 }
 
 // Learned is all that is kept of a heater.
@@ -25,7 +26,7 @@ type Learned struct {
 
 // With adds experience that was gained from the log to what was gained since.
 func (e Experience) With(past Experience) Experience {
-	out := Experience{Version: Version, Ways: past.Ways.with(e.Ways), Standings: map[GuardName]*Standing{}, Scale: DutyScale{e.Scale.Fine || past.Scale.Fine}}
+	out := Experience{Version: Version, Ways: past.Ways.with(e.Ways), Standings: map[GuardName]*Standing{}, Scale: DutyScale{e.Scale.Fine || past.Scale.Fine}, Need: e.Need}
 	for _, name := range Judged() {
 		var now, before Standing
 		if s := e.Standings[name]; s != nil {

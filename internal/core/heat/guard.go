@@ -70,6 +70,7 @@ const (
 	heldUp       = 3.0   // s by which a reading may come late though none is missed
 	letsUp       = 0.05  // of the duty that counts as letting up
 	movedDuty    = 0.3   // by which the duty moves while a reading stands still
+	movedShare   = 0.7   // or of itself
 
 	// SilentFor is how long a heater may be on without a reading.
 	SilentFor = 15 * time.Second
@@ -99,7 +100,8 @@ type Guard struct {
 	still   phase   // of one and the same reading
 	rise    passage
 	slow    expectation
-	ago     trail // temperatures of long before
+	grew    float64 // by how much more it needed in this run
+	ago     trail   // temperatures of long before
 	cooling map[GuardName]moment
 	raised  [len(judged)]int // 0: not, 1, or 2: and it cannot be anything else
 
@@ -185,8 +187,9 @@ func (g *Guard) Note(wall time.Time, at time.Duration, r Reading, around float64
 		passed = now.at - g.past[n-1].at
 	}
 	if r.HasSetpoint && r.Setpoint != g.setpoint {
+		g.lately.Grew, g.grew = max(g.lately.Grew, g.grew), 0 // it was ordinary
 		g.setpoint, g.set, g.from, g.held, g.low = r.Setpoint, now.at, r.Actual, false, 0
-		g.full.on, g.idle.on, g.slow.on, g.rise.on = false, false, false, false
+		g.full.on, g.idle.on, g.still.on, g.slow.on, g.rise.on = false, false, false, false, false
 	}
 	var found findings
 	found[atSensor] = g.offScale(r)
@@ -294,7 +297,7 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 	}
 	switch {
 	case alarm:
-		g.quietAt, g.lately = now.at, Ways{Most: g.lately.Most}
+		g.quietAt, g.lately, g.grew = now.at, Ways{Most: g.lately.Most}, 0
 	case now.at-g.quietAt >= learnsAfter:
 		g.Ways, g.lately, g.quietAt = g.Ways.with(g.lately), Ways{}, now.at
 	}

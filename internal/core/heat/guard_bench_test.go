@@ -1,11 +1,8 @@
 package heat_test
 
 import (
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 	"testing"
 	"time"
 
@@ -114,24 +111,20 @@ func BenchmarkGuardsFindSensors(b *testing.B) {
 		b.Run(strings.ReplaceAll(c.name, " ", "-"), func(b *testing.B) {
 			for b.Loop() {
 				const printers = 50
-				var inTime, late atomic.Int32
-				var done sync.WaitGroup
-				slots := make(chan bool, runtime.GOMAXPROCS(0))
-				for seed := range uint64(printers) {
-					slots <- true
-					done.Go(func() {
-						switch _, _, above, found := broken(quiet{b}, seed, later(rough()), c.fault, c.when, 30*time.Minute, true); {
+				inTime, late := 0, 0
+				each(printers, func(seed uint64) func() {
+					_, _, above, found := broken(quiet{b}, seed, later(rough()), c.fault, c.when, 30*time.Minute, true)
+					return func() {
+						switch {
 						case above >= 40:
-							late.Add(1)
+							late++
 						case found:
-							inTime.Add(1)
+							inTime++
 						}
-						<-slots
-					})
-				}
-				done.Wait()
-				b.ReportMetric(100*float64(inTime.Load())/printers, "in-time-%")
-				b.ReportMetric(100*float64(late.Load())/printers, "too-late-%")
+					}
+				})
+				b.ReportMetric(100*float64(inTime)/printers, "in-time-%")
+				b.ReportMetric(100*float64(late)/printers, "too-late-%")
 			}
 		})
 	}

@@ -15,6 +15,7 @@ import (
 // watched is a rig with a guard for each heater.
 type watched struct {
 	*rig
+	cfg    simprinter.Config
 	guards map[heat.Heater]*heat.Guard
 	needs  map[heat.Heater]*heat.NeedWatch
 	alarms []heat.Alarm
@@ -22,7 +23,7 @@ type watched struct {
 }
 
 func newWatched(c simprinter.Config) *watched {
-	w := &watched{rig: newRig(c), guards: map[heat.Heater]*heat.Guard{
+	w := &watched{cfg: c, rig: newRig(c), guards: map[heat.Heater]*heat.Guard{
 		heat.Nozzle: {Heater: heat.Nozzle, Limit: 285}, heat.Bed: {Heater: heat.Bed, Limit: 110},
 	}, needs: map[heat.Heater]*heat.NeedWatch{heat.Nozzle: {}, heat.Bed: {}}}
 	w.each = func(at time.Duration, r heat.Reading) {
@@ -116,26 +117,35 @@ func (w *watched) live(rng *rand.Rand) {
 	}
 }
 
-// lives lets so many hours of ordinary life pass on each of some printers, some at a
-// time, and hands each over when it has lived.
-func lives(printers int, each time.Duration, printer func(seed uint64) simprinter.Config, lived func(seed uint64, w *watched)) {
+// each lets so many printers live, some at a time, and does what each hands over one
+// after the other.
+func each(printers int, live func(seed uint64) func()) {
 	var done sync.WaitGroup
 	var handing sync.Mutex
 	slots := make(chan bool, runtime.GOMAXPROCS(0))
 	for seed := range uint64(printers) {
 		slots <- true
 		done.Go(func() {
-			w, rng := newWatched(printer(seed)), rand.New(rand.NewPCG(seed, 77))
-			for w.now < each {
-				w.live(rng)
-			}
+			lived := live(seed)
 			handing.Lock()
-			lived(seed, w)
+			lived()
 			handing.Unlock()
 			<-slots
 		})
 	}
 	done.Wait()
+}
+
+// lives lets so many hours of ordinary life pass on each of some printers, and hands
+// each over when it has lived.
+func lives(printers int, hours time.Duration, printer func(seed uint64) simprinter.Config, lived func(seed uint64, w *watched)) {
+	each(printers, func(seed uint64) func() {
+		w, rng := newWatched(printer(seed)), rand.New(rand.NewPCG(seed, 77))
+		for w.now < hours {
+			w.live(rng)
+		}
+		return func() { lived(seed, w) }
+	})
 }
 
 // falseAlarms counts the alarms of ordinary life by what they would do.

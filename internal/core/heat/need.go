@@ -18,18 +18,18 @@ type Need struct {
 
 // What a Need is made of.
 const (
-	needLoss = 0 // for span above reference
-	needFan  = 1 // more, with the fan at each of fanKnots
-	needMelt = 5 // more, for each mm³/s
-	needSag  = 6 // share of its power that is missing while the others draw all of theirs
-	needRise = 7 // for each K/s by which it becomes hotter, s/K
-	needLag  = 8 // s by which its temperature is behind the duty
-	needSoak = 9 // more, as it came to its temperature, for what was colder behind it; by each of needKind.soaks
-	needs    = 11
+	needLoss = 0  // for span above reference
+	needFan  = 1  // more, with the fan at each of fanKnots
+	needMelt = 6  // more, for each mm³/s
+	needSag  = 7  // share of its power that is missing while the others draw all of theirs
+	needRise = 8  // for each K/s by which it becomes hotter, s/K
+	needLag  = 9  // s by which its temperature is behind the duty
+	needSoak = 10 // more, as it came to its temperature, for what was colder behind it; by each of needKind.soaks
+	needs    = 12
 )
 
 // fanKnots are the shares of the fan between which its effect is a straight line.
-var fanKnots = [needMelt - needFan]float64{0.2, 0.45, 0.7, 1}
+var fanKnots = [needMelt - needFan]float64{0.06, 0.2, 0.45, 0.7, 1}
 
 // needKind is what is believed of every heater of a kind.
 type needKind struct {
@@ -40,13 +40,14 @@ type needKind struct {
 	rise    float64 // s/K; as uncertain as that
 	lag     float64 // s; as uncertain as that
 	recent  int     // stretches all of which must show that it needs more
+	sure    float64 // of the loss, that what is taken off it may be uncertain by
 	slow    float64 // s in which what it needs may change by itself
 	grows   float64 // share by which it needs more at the least before it counts
 }
 
 var (
-	nozzleNeed = needKind{span: 200, stretch: 15, stands: 15, soaks: [...]float64{100, 450}, rise: 0.5, lag: 3, recent: 2, slow: 2400, grows: 0.11}
-	bedNeed    = needKind{span: 60, stretch: 60, stands: 60, soaks: [...]float64{300, 1500}, rise: 4, lag: 10, recent: 4, slow: 7200, grows: 0.4}
+	nozzleNeed = needKind{span: 200, stretch: 15, stands: 15, soaks: [...]float64{100, 450}, rise: 0.5, lag: 3, recent: 2, sure: 0.05, slow: 2400, grows: 0.11}
+	bedNeed    = needKind{span: 60, stretch: 60, stands: 60, soaks: [...]float64{300, 1500}, rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, grows: 0.36}
 )
 
 func needOf(h Heater) *needKind {

@@ -58,6 +58,14 @@ func (w *NeedWatch) Note(at time.Duration, r Reading, c Conditions) {
 	}
 }
 
+// Kept is what has been learned, without what may be a fault.
+func (w *NeedWatch) Kept() Need {
+	if w.sum > flowDoubt {
+		return w.before
+	}
+	return w.Need
+}
+
 // Growth is by what share more duty the heater needs than it did in this run, for what
 // is no fan, filament or supply.
 func (w *NeedWatch) Growth() Growth {

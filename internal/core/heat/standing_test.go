@@ -137,6 +137,12 @@ func TestALogGivesTheExperienceThatLifeDoes(t *testing.T) {
 		}
 		for _, name := range heat.Judged() {
 			got, want := *e.Standings[name], *w.guards[h].Standings[name]
+			if name == heat.Growing { // fan and filament are not in the log
+				if got.Quiet != 0 || want.Quiet == 0 {
+					t.Errorf("%s of the %s: the log gives %+v, life gave %+v", name, h, got, want)
+				}
+				continue
+			}
 			if got != want || got.Quiet == 0 {
 				t.Errorf("%s of the %s: the log gives %+v, life gave %+v", name, h, got, want)
 			}

@@ -15,8 +15,8 @@ type flowing struct {
 	before float64 // at the last reading
 	at     time.Duration
 	rate   float64 // mm³/s
-	watch  heat.FlowWatch
 	state  heat.FlowState
+	drawn  bool // at the last reading
 }
 
 // push notes what a line that the printer has taken pushes out.
@@ -27,21 +27,36 @@ func (f *flowing) push(mm, diameter, percent float64) {
 	f.pushed += mm * math.Pi / 4 * diameter * diameter * percent / 100
 }
 
-// watchFlow looks whether filament flows as the file asks.
-func (h *Heating) watchFlow(at time.Time, now time.Duration, r heat.Reading, m heat.Model, c heat.Conditions) {
-	f := &h.flow
+// note takes how much was pushed since the last reading, by a clock that may run faster.
+func (f *flowing) note(now time.Duration) {
 	if dt := (now - f.at).Seconds(); dt > 0 {
 		fresh := max((f.pushed-f.before)/dt, 0)
 		f.rate += (fresh - f.rate) * min(dt/3, 1) // the printer's planner is a second or two behind
 		f.before, f.at = f.pushed, now
 	}
-	if h.cfg.Unguarded || !h.draws() || h.cfg.FlowWatch == heat.FlowOff {
-		f.watch.Reset()
-		f.state = heat.FlowState{Asked: f.rate, Seen: math.NaN()}
+}
+
+// watchNeed follows what duty a heater needs, and tells its guard.
+func (h *Heating) watchNeed(t *thermal, now time.Duration, r heat.Reading, c heat.Conditions) {
+	if !h.draws() && c.Flow > 0 { // by hand: who knows what comes out
+		c.Flow = math.NaN()
+	}
+	t.needs.Note(now, r, c)
+	t.guard.Growth = t.needs.Growth()
+}
+
+// watchFlow looks whether filament flows as the file asks.
+func (h *Heating) watchFlow(at time.Time, t *thermal, heater heat.Heater) {
+	f := &h.flow
+	before := f.state.Stopped
+	if drawn := h.draws(); h.cfg.Unguarded || !drawn || h.cfg.FlowWatch == heat.FlowOff {
+		if f.drawn {
+			t.needs.Forget()
+		}
+		f.drawn, f.state = drawn, heat.FlowState{Asked: f.rate, Seen: math.NaN()}
 		return
 	}
-	before := f.state.Stopped
-	f.state = f.watch.Note(now, r, m, c)
+	f.drawn, f.state = true, t.needs.Flow()
 	if !f.state.Stopped || before {
 		return
 	}
@@ -50,8 +65,8 @@ func (h *Heating) watchFlow(at time.Time, now time.Duration, r heat.Reading, m h
 		action = heat.HoldRun
 	}
 	h.raise(heat.Alarm{
-		At: at, Heater: r.Heater, Guard: heat.NoFlow, Action: action,
-		Text: fmt.Sprintf("the file asks for %.1f mm³/s and the duty of the %s says that no filament takes heat away: is it used up, torn, ground off or jammed?", f.state.Asked, r.Heater),
+		At: at, Heater: heater, Guard: heat.NoFlow, Action: action,
+		Text: fmt.Sprintf("the file asks for %.1f mm³/s and the duty of the %s says that no filament takes heat away: is it used up, torn, ground off or jammed?", f.state.Asked, heater),
 	})
 }
 

@@ -292,7 +292,7 @@ func (h *Heating) KeepLearned() {
 	h.learnedAt = time.Now()
 	for name, t := range h.thermals {
 		if t.learner.Sums != nil || t.guard.Standings != nil {
-			h.cfg.Recorder.Learned(name, heat.Learned{Learner: *t.learner, Experience: t.guard.Experience})
+			h.cfg.Recorder.Learned(name, t.learned())
 		}
 	}
 }

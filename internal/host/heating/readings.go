@@ -67,6 +67,7 @@ func (h *Heating) readings(readings []heat.Reading) {
 type thermal struct {
 	learner   *heat.Learner
 	guard     heat.Guard
+	needs     heat.NeedWatch
 	checkup   heat.Checkup
 	countdown heat.Countdown
 	forecast  heat.Forecast
@@ -83,6 +84,13 @@ type thermal struct {
 	silent  bool // its silence was told
 }
 
+// learned is all that is kept of the heater.
+func (t *thermal) learned() heat.Learned {
+	l := heat.Learned{Learner: *t.learner, Experience: t.guard.Experience}
+	l.Experience.Need = t.needs.Kept()
+	return l
+}
+
 // learnedEvery is how often what was learned of the heaters is kept.
 const learnedEvery = 15 * time.Minute
 
@@ -96,6 +104,7 @@ func newThermals(cfg Config) map[heat.Heater]*thermal {
 		if l := cfg.Learned[h]; l != nil {
 			t.learner = &l.Learner
 			t.guard.Experience = l.Experience.Kept()
+			t.needs.Need = t.guard.Need
 		}
 		out[h] = t
 	}
@@ -142,6 +151,11 @@ func (h *Heating) fit(t *thermal) {
 // conditions are what carries heat away from a heater now.
 func (h *Heating) conditions(heater heat.Heater) heat.Conditions {
 	c := heat.Conditions{Fan: h.where.Point().Fan}
+	for name, w := range h.heaters {
+		if name != heater {
+			c.Beside += w.Last.Duty
+		}
+	}
 	if heater == heat.NozzleOf(h.where.Point().Tool) {
 		c.Flow = h.flow.rate
 	}
@@ -154,16 +168,23 @@ func (h *Heating) study(at time.Time, r heat.Reading) {
 	if t == nil {
 		return
 	}
-	now, c := h.loop.Now(), h.conditions(r.Heater)
+	now := h.loop.Now()
+	paced := heat.Paced(now, h.cfg.Pace)
+	active := r.Heater == heat.NozzleOf(h.where.Point().Tool)
+	if active {
+		h.flow.note(paced)
+	}
+	c := h.conditions(r.Heater)
 	t.silent = false
-	if r.Heater != heat.NozzleOf(h.where.Point().Tool) || !h.flow.state.Doubtful() {
+	if !active || !h.flow.state.Doubtful() {
 		t.learner.Note(now, r, c)
 		h.fit(t)
 	}
 	model := t.learner.Model()
 	t.guard.Apart = h.tuning.goesOn() && h.tuning.Heater == r.Heater // the firmware may tell neither setpoint nor duty
 	if !h.cfg.Unguarded {
-		for _, a := range t.guard.Note(at, heat.Paced(now, h.cfg.Pace), r, heat.Around(r.Heater, h.last())) {
+		h.watchNeed(t, paced, r, c)
+		for _, a := range t.guard.Note(at, paced, r, heat.Around(r.Heater, h.last())) {
 			a.At = at
 			h.raise(a)
 		}
@@ -188,7 +209,7 @@ func (h *Heating) study(at time.Time, r heat.Reading) {
 			h.loop.Message(wire.Told, fmt.Sprintf("the %s has soaked", r.Heater))
 		}
 	}
-	if r.Heater == heat.NozzleOf(h.where.Point().Tool) {
-		h.watchFlow(at, now, r, model, c)
+	if active {
+		h.watchFlow(at, t, r.Heater)
 	}
 }
