@@ -211,8 +211,24 @@ type HeatModel struct {
 	Hours        float64   `json:"hours" doc:"Of readings it was learned from, as far as they still count"`
 	Curve        []float64 `json:"curve,omitempty" doc:"While it warms up: °C as predicted, a point for each step from now on"`
 	CurveStep    float64   `json:"curve_step_seconds,omitempty"`
+	Needs        *Needs    `json:"needs,omitempty" doc:"Duty that it takes to hold; absent until that is known, and where the firmware tells no duty"`
 	PartOff      *float64  `json:"part_off_seconds,omitempty" doc:"Of the bed: until a part comes off, were it turned off now; absent if it never does in this room"`
 	PartOffAt    float64   `json:"part_off_at,omitempty" doc:"°C at which a part comes off"`
+}
+
+// Needs is the duty, from 0 to 1, that a heater takes to hold a temperature.
+type Needs struct {
+	At   float64   `json:"at" doc:"°C"`
+	Duty Estimate  `json:"duty" doc:"Without fan and filament"`
+	Fan  []FanNeed `json:"fan" doc:"Where it is known"`
+	Melt *Estimate `json:"melt,omitempty" doc:"More for each mm³/s of filament; absent until it is known"`
+	More *float64  `json:"more,omitempty" doc:"By what share more it needs at the least than before in this run, for what is no fan, filament or supply; absent where that cannot be told"`
+}
+
+// FanNeed is what a share of the part fan takes.
+type FanNeed struct {
+	Fan  float64  `json:"fan" doc:"From 0 to 1"`
+	More Estimate `json:"more" doc:"Duty"`
 }
 
 // Estimate is a figure and its standard deviation.

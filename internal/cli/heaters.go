@@ -38,7 +38,31 @@ func showModels(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 			fmt.Sprintf("%.0f s", m.Dead), fmt.Sprintf("%.1f ± %.1f °C", m.Ambient.Value, m.Ambient.Error),
 		})
 	}
-	return table(w, []string{"Heater", "Rise at full duty", "Gain", "Time constant", "Dead time", "Room"}, rows)
+	if err := table(w, []string{"Heater", "Rise at full duty", "Gain", "Time constant", "Dead time", "Room"}, rows); err != nil {
+		return err
+	}
+	for _, m := range models.Models {
+		if m.Needs != nil {
+			fmt.Fprintln(w, needs(m.Heater, m.Needs))
+		}
+	}
+	return nil
+}
+
+// needs says in words what duty a heater takes to hold a temperature.
+func needs(heater string, n *api.Needs) string {
+	percent := func(e api.Estimate) string { return fmt.Sprintf("%.1f ± %.1f %%", 100*e.Value, 100*e.Error) }
+	text := fmt.Sprintf("The %s holds %.0f °C with %s of duty", heater, n.At, percent(n.Duty))
+	for _, f := range n.Fan {
+		text += fmt.Sprintf("; fan at %.0f %%: %s more", 100*f.Fan, percent(f.More))
+	}
+	if n.Melt != nil {
+		text += fmt.Sprintf("; each mm³/s of filament: %s more", percent(*n.Melt))
+	}
+	if n.More != nil && *n.More > 0.05 {
+		text += fmt.Sprintf(". It needs %.0f %% more than before in this run", 100**n.More)
+	}
+	return text + "."
 }
 
 func showHealth(ctx context.Context, cmd *cli.Command, c *client.Client) error {

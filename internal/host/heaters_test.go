@@ -108,6 +108,7 @@ func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
 		"a sensor that slips":         {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.5}), []heat.GuardName{heat.Jump, heat.Falling, heat.NoRise}, 2 * time.Minute, run.Held, false, run.Held},
 		"a shorted sensor":            {samples.Coupon(12), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Shorted}), []heat.GuardName{heat.Sensor}, 10 * time.Second, run.Held, true, run.Held},
 		"a switch that is stuck":      {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Stuck}), []heat.GuardName{heat.Runaway, heat.TooHot}, 2 * time.Minute, run.Held, true, run.Running},
+		"a sensor that slips slowly":  {samples.Coupon(400), func(b host.Bench) bool { return drawing(b) && b.Run.Lasted > 10*time.Minute }, broken(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.6, Over: 15 * time.Minute}), []heat.GuardName{heat.Growing}, 15 * time.Minute, run.Held, true, run.Running},
 		"a board that says no more":   {samples.Coupon(400), drawing, board(func(b *simprinter.Board) { b.Stall(time.Minute) }), []heat.GuardName{heat.Silence}, 30 * time.Second, run.Running, false, run.Running},
 		"a nozzle that does not flow": {samples.Parts()[2], func(b host.Bench) bool { return drawing(b) && b.Heat.Flow.Enough }, board(func(b *simprinter.Board) { b.Block(true) }), []heat.GuardName{heat.NoFlow}, 3 * time.Minute, run.Held, false, run.Held},
 	} {

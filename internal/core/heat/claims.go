@@ -294,8 +294,8 @@ func (g *Guard) grows(now moment) finding {
 	if !g.Growth.Known || !g.held {
 		return finding{blind: true}
 	}
-	g.grew = max(g.grew, g.Growth.Share)
-	return finding{share: g.Growth.Share / max(needOf(g.Heater).grows, 1.4*g.Ways.Grew), text: func() string {
-		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place, or has it lost its sock? It may be much hotter than it reads", g.Heater, 100*g.Growth.Share, g.setpoint)
+	g.grew = max(g.grew, g.Growth.Hotter)
+	return finding{share: g.Growth.Hotter / max(needOf(g.Heater).grows, 1.4*g.Ways.Grew), text: func() string {
+		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place? Then it is %.0f K hotter than it reads. Or has it lost its sock?", g.Heater, 100*g.Growth.Share, g.setpoint, g.Growth.Hotter)
 	}}
 }

@@ -33,10 +33,12 @@ func (s FlowState) Doubtful() bool { return s.Sure > flowDoubt/flowLevel }
 
 // The test's constants.
 const (
-	flowLevel = 10.0 // of the cumulative sum that is believed: e to this power against a false alarm
-	flowDoubt = 4.0  // of the sum, from which on nothing is learned
-	flowMost  = 4.0  // that one stretch may add to it
-	flowSpare = 1.1  // times as much as needed that a stop must be expected to say
+	flowLevel  = 10.0 // of the cumulative sum that is believed: e to this power against a false alarm
+	flowDoubt  = 4.0  // of the sum, from which on nothing is learned
+	flowMost   = 4.0  // that one stretch may add to it
+	flowSeen   = 60   // stretches until anything is said of the flow
+	flowSurely = 4.0  // standard deviations that what filament takes must be from nothing
+	flowSpare  = 1.1  // times as much as needed that a stop must be expected to say
 )
 
 // Forget forgets what spoke against the flow: the run is held, or filament changed.
@@ -61,8 +63,8 @@ func (w *NeedWatch) Flow() FlowState {
 func (w *NeedWatch) weigh(s stretch) {
 	k := w.gathers.kind
 	flows, none := k.row(s, 1), k.row(s, 0)
-	if w.sum <= 0 {
-		w.none, w.before = w.Need, w.Need
+	if w.sum <= 0 || !w.Need.knowsFlow() {
+		w.none, w.before, w.sum = w.Need, w.Need, 0
 	}
 	if worth := w.before.Mean[needMelt] * flows[needMelt]; worth > 0 {
 		expected, _ := w.before.expect(flows)
@@ -73,7 +75,12 @@ func (w *NeedWatch) weigh(s stretch) {
 	w.alarm = w.sum >= flowLevel || w.alarm && w.sum > 0
 	w.sum = min(w.sum, 2*flowLevel)
 	stretches := FlowWithin.Seconds() / k.stretch * w.counts
-	w.enough = w.before.tells(flows, none, int(stretches)) >= flowSpare*flowLevel
+	w.enough = w.before.knowsFlow() && w.before.tells(flows, none, int(stretches)) >= flowSpare*flowLevel
+}
+
+// knowsFlow reports whether enough was seen to know what filament takes.
+func (n *Need) knowsFlow() bool {
+	return n.Seen >= flowSeen && n.Mean[needMelt] > flowSurely*math.Sqrt(n.Var[needMelt][needMelt])
 }
 
 // tells is what the test's sum is expected to come to if nothing flows from now on, in

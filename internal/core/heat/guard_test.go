@@ -23,7 +23,7 @@ type watched struct {
 }
 
 func newWatched(c simprinter.Config) *watched {
-	w := &watched{cfg: c, rig: newRig(c), guards: map[heat.Heater]*heat.Guard{
+	w := &watched{rig: newRig(c), guards: map[heat.Heater]*heat.Guard{
 		heat.Nozzle: {Heater: heat.Nozzle, Limit: 285}, heat.Bed: {Heater: heat.Bed, Limit: 110},
 	}, needs: map[heat.Heater]*heat.NeedWatch{heat.Nozzle: {}, heat.Bed: {}}}
 	w.each = func(at time.Duration, r heat.Reading) {

@@ -37,17 +37,17 @@ type needKind struct {
 	stretch float64 // s of one stretch
 	stands  float64 // s after a step of fan or setpoint until it has settled
 	soaks   [needs - needSoak]float64
-	rise    float64 // s/K; as uncertain as that
-	lag     float64 // s; as uncertain as that
+	rise    float64 // s/K, give or take a third
+	lag     float64 // s, give or take a half
 	recent  int     // stretches all of which must show that it needs more
 	sure    float64 // of the loss, that what is taken off it may be uncertain by
 	slow    float64 // s in which what it needs may change by itself
-	grows   float64 // share by which it needs more at the least before it counts
+	grows   float64 // K that it must be hotter by, by what it needs, before it counts
 }
 
 var (
-	nozzleNeed = needKind{span: 200, stretch: 15, stands: 15, soaks: [...]float64{100, 450}, rise: 0.5, lag: 3, recent: 2, sure: 0.05, slow: 2400, grows: 0.11}
-	bedNeed    = needKind{span: 60, stretch: 60, stands: 60, soaks: [...]float64{300, 1500}, rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, grows: 0.36}
+	nozzleNeed = needKind{span: 200, stretch: 15, stands: 15, soaks: [...]float64{100, 450}, rise: 0.45, lag: 3, recent: 2, sure: 0.05, slow: 2400, grows: 26}
+	bedNeed    = needKind{span: 60, stretch: 60, stands: 60, soaks: [...]float64{300, 1500}, rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, grows: 28}
 )
 
 func needOf(h Heater) *needKind {
@@ -71,6 +71,7 @@ const (
 	fanMoves    = 0.03   // the same, of the fan's effect: a sock, another duct
 	meltMoves   = 0.15   // the same, as a share of itself: another filament
 	needClip    = 2.5    // standard deviations that one stretch may pull by
+	needKnown   = 40     // stretches
 	needTails   = 4.0    // degrees of freedom of Student's distribution, which is what stretches leave
 )
 
@@ -81,8 +82,8 @@ func newNeed(k *needKind) Need {
 	n.fans(fanSpread * needDuty)
 	n.Var[needMelt][needMelt] = math.Pow(meltSpread*needDuty, 2)
 	n.Var[needSag][needSag] = sagSpread * sagSpread
-	n.Mean[needRise], n.Var[needRise][needRise] = k.rise, k.rise*k.rise
-	n.Mean[needLag], n.Var[needLag][needLag] = k.lag, k.lag*k.lag
+	n.Mean[needRise], n.Var[needRise][needRise] = k.rise, k.rise*k.rise/9
+	n.Mean[needLag], n.Var[needLag][needLag] = k.lag, k.lag*k.lag/4
 	return n
 }
 
@@ -142,6 +143,32 @@ func (n *Need) expect(x [needs]float64) (duty, variance float64) {
 	return duty, variance
 }
 
+// Known reports whether a heater has been seen to hold for long enough.
+func (n Need) Known() bool { return n.Seen >= needKnown }
+
+// Holding is the duty that holds a heater at a temperature, °C, long after it came
+// there, and its standard deviation.
+func (n Need) Holding(h Heater, t float64, c Conditions) (duty, deviation float64) {
+	s := stretch{actual: t, flow: c.Flow, since: math.Inf(1), beside: c.Beside * n.Mean[needLoss]}
+	s.along(c.Fan, 1)
+	duty, variance := n.expect(needOf(h).row(s, 1))
+	return duty, math.Sqrt(max(variance-n.Left, 0))
+}
+
+// More is how much more duty it takes at a temperature than without those conditions,
+// and its standard deviation.
+func (n Need) More(h Heater, t float64, c Conditions) (duty, deviation float64) {
+	s := stretch{actual: t, flow: c.Flow, since: math.Inf(1)}
+	s.along(c.Fan, 1)
+	x := needOf(h).row(s, 1)
+	x[needLoss] = 0
+	duty, variance := n.expect(x)
+	return duty, math.Sqrt(max(variance-n.Left, 0))
+}
+
+// FanKnots are the shares of the fan at which its effect is learned.
+func FanKnots() []float64 { return fanKnots[:] }
+
 // learn takes a stretch and returns how likely it was, as a logarithm.
 func (n *Need) learn(x [needs]float64, duty float64) float64 {
 	expected, variance := n.expect(x)
@@ -165,7 +192,7 @@ func (n *Need) learn(x [needs]float64, duty float64) float64 {
 		}
 	}
 	n.Seen++
-	pace := 1 / float64(min(n.Seen+5, 60))
+	pace := 1 / float64(min(n.Seen+5, 40))
 	n.Left = max(n.Left+pace*(max(min(off*off, 9*(of+n.Left))-of, 0)-n.Left), needLeast*needLeast)
 	return likely
 }

@@ -1,6 +1,9 @@
 package heat
 
-import "time"
+import (
+	"math"
+	"time"
+)
 
 // A NeedWatch follows what duty a heater needs to hold its temperature, and says what
 // that speaks of: filament that does not flow, and a heater that needs more and more.
@@ -29,7 +32,9 @@ type NeedWatch struct {
 // Note takes a reading and the conditions that the file asks for; a flow that nobody
 // knows is NaN.
 func (w *NeedWatch) Note(at time.Duration, r Reading, c Conditions) {
-	w.asked = max(c.Flow, 0)
+	if w.asked = c.Flow; math.IsNaN(c.Flow) {
+		w.asked = 0
+	}
 	begins, holds, over := w.gathers.note(at, r, c)
 	switch {
 	case !holds:

@@ -40,6 +40,10 @@ const (
 // note takes a reading. It tells whether the heater begins to hold, whether it holds at
 // all, and whether a stretch is over.
 func (g *stretcher) note(at time.Duration, r Reading, c Conditions) (begins, holding, over bool) {
+	unknown := math.IsNaN(c.Flow)
+	if unknown {
+		c.Flow = 0
+	}
 	now := moment{at.Seconds(), r.Actual, r.Duty, c}
 	n := len(g.past)
 	if n > 0 && (now.at <= g.past[n-1].at || now.at-g.past[n-1].at > fullRate.Seconds()) {
@@ -58,7 +62,7 @@ func (g *stretcher) note(at time.Duration, r Reading, c Conditions) (begins, hol
 	if g.kind == nil {
 		g.kind = needOf(r.Heater)
 	}
-	if n == 0 || r.Setpoint != g.set || math.Abs(c.Fan-g.past[n-1].conditions.Fan) > fanSteps || math.IsNaN(c.Flow) {
+	if n == 0 || r.Setpoint != g.set || math.Abs(c.Fan-g.past[n-1].conditions.Fan) > fanSteps || unknown {
 		g.stood, g.set = now.at, r.Setpoint
 	}
 	if n == history {

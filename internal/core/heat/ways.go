@@ -16,7 +16,7 @@ type Ways struct {
 	Drop      float64   // and while its duty did not let up
 	Stand     float64   // s for which it read the same to the last digit while it was on
 	Moved     float64   // and while its duty moved
-	Grew      float64   // share by which it needed more and more duty in a run
+	Grew      float64   // K that it would have been hotter by than it read, by what duty it needed
 	Slowest   []float64 // K/s at full duty, the slowest time through each riseBand; 0: never seen
 }
 
@@ -27,7 +27,7 @@ const (
 	mostCarry     = 40.0
 	mostFall      = 60.0
 	mostStand     = 300.0
-	mostGrew      = 0.5 // of its loss
+	mostGrew      = 25.0
 	riseBand      = 8.0 // K of a band of Rises
 )
 

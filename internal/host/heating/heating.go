@@ -304,14 +304,17 @@ func (h *Heating) used() { h.leash.Look(h.loop.Now(), false, true) }
 type Behaviour struct {
 	Models    map[heat.Heater]heat.Model
 	Forecasts map[heat.Heater]heat.Forecast
-	Alarms    Alarms // that wait for a person
+	Needs     map[heat.Heater]heat.Need
+	Growths   map[heat.Heater]heat.Growth // of those, in this run
+	Alarms    Alarms                      // that wait for a person
 }
 
 // Behaviour returns how the heaters behave. It may be called from anywhere.
 func (h *Heating) Behaviour(ctx context.Context) (Behaviour, error) {
-	out := Behaviour{Models: map[heat.Heater]heat.Model{}, Forecasts: map[heat.Heater]heat.Forecast{}}
+	out := Behaviour{Models: map[heat.Heater]heat.Model{}, Forecasts: map[heat.Heater]heat.Forecast{}, Needs: map[heat.Heater]heat.Need{}, Growths: map[heat.Heater]heat.Growth{}}
 	err := h.loop.Ask(ctx, func() {
 		for name, t := range h.thermals {
+			out.Needs[name], out.Growths[name] = t.needs.Kept(), t.needs.Growth()
 			out.Models[name] = t.learner.Model()
 			if t.foreseen {
 				f := t.forecast

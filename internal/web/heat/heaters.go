@@ -29,6 +29,7 @@ func (a Area) mountHeaters(d *desk.Desk) {
 			out := api.HeatModels{Models: []api.HeatModel{}}
 			for _, h := range bench.Heaters {
 				out.Models = append(out.Models, modelOf(h, now.Models[h.Heater], now.Forecasts[h.Heater], a.PartOff))
+				out.Models[len(out.Models)-1].Needs = needsOf(h, now.Needs[h.Heater], now.Growths[h.Heater])
 			}
 			return out, nil
 		})
@@ -112,6 +113,37 @@ func modelOf(now heating.HeaterNow, m heat.Model, f heat.Forecast, partOff float
 		if d, ok := m.Cooling(now.Actual, partOff); ok {
 			out.PartOff = leftSeconds(d)
 		}
+	}
+	return out
+}
+
+// needsOf says what a heater needs to hold its setpoint, or the temperature at which it
+// usually is; nil while that is not known.
+func needsOf(now heating.HeaterNow, n heat.Need, g heat.Growth) *api.Needs {
+	if !n.Known() {
+		return nil
+	}
+	out := &api.Needs{At: now.Setpoint, Fan: []api.FanNeed{}}
+	_, nozzle := now.Heater.Tool()
+	switch {
+	case out.At > 0:
+	case nozzle:
+		out.At = 210
+	default:
+		out.At = 60
+	}
+	out.Duty.Value, out.Duty.Error = n.Holding(now.Heater, out.At, heat.Conditions{})
+	for _, fan := range heat.FanKnots() {
+		f := api.FanNeed{Fan: fan}
+		if f.More.Value, f.More.Error = n.More(now.Heater, out.At, heat.Conditions{Fan: fan}); f.More.Error < out.Duty.Value/20 {
+			out.Fan = append(out.Fan, f)
+		}
+	}
+	if melt, deviation := n.More(now.Heater, out.At, heat.Conditions{Flow: 1}); nozzle && melt > 2*deviation {
+		out.Melt = &api.Estimate{Value: melt, Error: deviation}
+	}
+	if g.Known {
+		out.More = &g.Share
 	}
 	return out
 }
