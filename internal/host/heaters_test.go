@@ -110,7 +110,7 @@ func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
 		"a switch that is stuck":      {samples.Coupon(400), drawing, broken(false, simprinter.HeaterFault{Kind: simprinter.Stuck}), []heat.GuardName{heat.Runaway, heat.TooHot}, 2 * time.Minute, run.Held, true, run.Running},
 		"a sensor that slips slowly":  {samples.Coupon(400), func(b host.Bench) bool { return drawing(b) && b.Run.Lasted > 10*time.Minute }, broken(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.6, Over: 15 * time.Minute}), []heat.GuardName{heat.Growing}, 15 * time.Minute, run.Held, true, run.Running},
 		"a board that says no more":   {samples.Coupon(400), drawing, board(func(b *simprinter.Board) { b.Stall(time.Minute) }), []heat.GuardName{heat.Silence}, 30 * time.Second, run.Running, false, run.Running},
-		"a nozzle that does not flow": {samples.Parts()[2], func(b host.Bench) bool { return drawing(b) && b.Heat.Flow.Enough }, board(func(b *simprinter.Board) { b.Block(true) }), []heat.GuardName{heat.NoFlow}, 3 * time.Minute, run.Held, false, run.Held},
+		"a nozzle that does not flow": {samples.Parts()[2], func(b host.Bench) bool { return drawing(b) && b.Heat.Flow.Enough }, board(func(b *simprinter.Board) { b.Block(true) }), []heat.GuardName{heat.NoFlow}, heat.FlowWithin + 30*time.Second, run.Held, false, run.Held},
 	} {
 		for _, trial := range []bool{false, true} {
 			t.Run(fmt.Sprintf("%s, on trial %v", name, trial), func(t *testing.T) {
@@ -119,8 +119,8 @@ func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
 					printer.Dialect.Telling = true // so that the head keeps the file's pace, and the nozzle the file's flow
 					becomes := c.trial
 					r := newRigOn(t, printer, c.part, func(h *host.Config) {
-						if h.FlowWatch = heat.FlowHold; !trial {
-							h.Learned, becomes = earned(), c.becomes
+						if h.FlowWatch, h.Learned = heat.FlowHold, printed(printer, !trial); !trial {
+							becomes = c.becomes
 						}
 					})
 					r.until(time.Hour, c.when)
@@ -139,16 +139,34 @@ func TestWhatBreaksOnAHeaterInTheMiddleOfARun(t *testing.T) {
 	}
 }
 
-// earned is what is known of heaters whose guards have nothing left to earn.
-func earned() map[heat.Heater]*heat.Learned {
+// printed is what is known of the heaters of a printer that has printed before, and
+// whose guards, if they have earned it, have nothing left to earn.
+func printed(printer simprinter.Config, earned bool) map[heat.Heater]*heat.Learned {
 	out := map[heat.Heater]*heat.Learned{}
 	for _, h := range []heat.Heater{heat.Nozzle, heat.Bed} {
 		e := heat.Experience{Version: heat.Version, Standings: map[heat.GuardName]*heat.Standing{}}
 		for _, g := range heat.Judged() {
-			e.Standings[g] = &heat.Standing{Quiet: 1e6}
+			if earned {
+				e.Standings[g] = &heat.Standing{Quiet: 1e6}
+			}
 		}
 		out[h] = &heat.Learned{Experience: e}
 	}
+	plant, needs, duty := simprinter.NewPlant(printer), heat.NeedWatch{}, 0.0
+	plant.Set(220, 60)
+	for s := range 7200 {
+		plant.Fan, plant.Flow = float64(s/300%4)/3, float64(s/70%5)*2
+		for _, line := range plant.Hear() {
+			for _, r := range heat.ParseReport(line) {
+				if r.Heater == heat.Bed {
+					duty = r.Duty
+					continue
+				}
+				needs.Note(time.Duration(s)*time.Second, r, heat.Conditions{Fan: plant.Fan, Flow: plant.Flow, Beside: duty})
+			}
+		}
+	}
+	out[heat.Nozzle].Experience.Need = needs.Kept()
 	return out
 }
 

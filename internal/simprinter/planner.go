@@ -35,6 +35,7 @@ type planner struct {
 	moves []move
 	slots int
 	ready float64 // the first move may begin then
+	back  float64 // filament that was drawn back, mm
 }
 
 func (p *planner) full() bool { return len(p.moves) >= p.slots }
@@ -146,6 +147,9 @@ func (p *planner) advance(now float64, made func(*move)) {
 	}
 }
 
+// mostBack is the filament that is drawn back and still molten, mm.
+const mostBack = 10.0
+
 func (p *planner) begin(m *move) {
 	exit := 0.0
 	if len(p.moves) > 1 {
@@ -156,7 +160,9 @@ func (p *planner) begin(m *move) {
 	seconds := (2*peak-m.entry-exit)/m.accel + max(m.length-ramps, 0)/peak
 	m.begun, m.begins, m.ends = true, p.ready, p.ready+seconds
 	const section = math.Pi / 4 * 1.75 * 1.75 // mm²
-	m.flow = max(m.filament, 0) * section / seconds
+	out := max(m.filament-p.back, 0)          // what was drawn back is molten already
+	p.back = min(max(p.back-m.filament, 0), mostBack)
+	m.flow = out * section / seconds
 }
 
 // at is where the machine is now, given where it rests when it does not move.

@@ -46,7 +46,10 @@ func (g *stretcher) note(at time.Duration, r Reading, c Conditions) (begins, hol
 	}
 	now := moment{at.Seconds(), r.Actual, r.Duty, c}
 	n := len(g.past)
-	if n > 0 && (now.at <= g.past[n-1].at || now.at-g.past[n-1].at > fullRate.Seconds()) {
+	switch {
+	case n > 0 && now.at == g.past[n-1].at: // told twice
+		return false, true, false
+	case n > 0 && (now.at < g.past[n-1].at || now.at-g.past[n-1].at > fullRate.Seconds()):
 		g.past, n = g.past[:0], 0
 	}
 	if !r.HasDuty { // between others, or told never

@@ -12,6 +12,7 @@ import (
 // flowing follows how much filament the file asks for.
 type flowing struct {
 	pushed float64 // mm³ by the lines taken so far
+	back   float64 // mm of filament that were drawn back and have not come again
 	before float64 // at the last reading
 	at     time.Duration
 	rate   float64 // mm³/s
@@ -24,8 +25,14 @@ func (f *flowing) push(mm, diameter, percent float64) {
 	if percent == 0 {
 		percent = 100
 	}
-	f.pushed += mm * math.Pi / 4 * diameter * diameter * percent / 100
+	out := max(mm-f.back, 0)
+	f.back = min(max(f.back-mm, 0), mostBack)
+	f.pushed += out * math.Pi / 4 * diameter * diameter * percent / 100
 }
+
+// mostBack is the filament that is drawn back and comes again molten, mm; more is
+// another one.
+const mostBack = 10.0
 
 // note takes how much was pushed since the last reading, by a clock that may run faster.
 func (f *flowing) note(now time.Duration) {
