@@ -3,6 +3,7 @@ package heat_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"testing"
 	"time"
 
@@ -186,23 +187,26 @@ func TestWhatSpeaksAgainstTheFlowIsForgottenAndNotLearned(t *testing.T) {
 // flows, how often it was right that a stop would be found, and counts false alarms, on
 // printers that have printed twice before and on those that have not.
 func BenchmarkFlowWatch(b *testing.B) {
+	worlds := map[string][]stops{}
 	for name, printer := range map[string]func(uint64) simprinter.Config{"rough": later(rough()), "smooth": later(smooth)} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
-				flowing(b, printer, 150)
+				worlds[name] = flowing(b, printer, 150)
 			}
 		})
 	}
+	drawDetection(b, worlds)
+}
+
+// stops are full stops at a flow, mm³/s.
+type stops struct {
+	flow                      float64
+	all, found, enough, right int // of which the watch said that they would be found, and was right
 }
 
 // flowing lets so many printers print, and reports what their watches say.
-func flowing(b *testing.B, printer func(uint64) simprinter.Config, printers int) {
-	type count struct{ stops, found, enough, right, little int }
-	flows := []float64{1, 2, 4, 6, 8}
-	counts := map[float64]*count{}
-	for _, flow := range flows {
-		counts[flow] = &count{}
-	}
+func flowing(b *testing.B, printer func(uint64) simprinter.Config, printers int) []stops {
+	sums := []stops{{flow: 1}, {flow: 2}, {flow: 3}, {flow: 4}, {flow: 6}, {flow: 8}}
 	falses, first, hours, untold := 0, 0, 0.0, 0
 	each(printers, func(seed uint64) func() {
 		c := printer(seed)
@@ -210,49 +214,44 @@ func flowing(b *testing.B, printer func(uint64) simprinter.Config, printers int)
 			return func() { untold++ }
 		}
 		d := newDraws(c)
-		mine, alarms := map[float64]count{}, 0
 		for range 2 { // of a printer that nobody knows
 			d.cool()
 			d.draw(8*d.rng.Float64(), time.Hour)
 		}
-		mineFirst := d.alarms
-		begun, stood := d.now, time.Duration(0)
-		for _, flow := range flows {
+		early, late, drawn := d.alarms, 0, 2*time.Hour
+		mine := slices.Clone(sums)
+		for i := range mine {
+			d.alarms = 0
 			d.cool()
-			d.draw(flow, time.Duration(20+d.rng.IntN(120))*time.Minute)
-			alarms += max(d.alarms, 0)
-			d.alarms = 0
-			n := count{stops: 1}
+			begun := d.now
+			d.draw(mine[i].flow, time.Duration(20+d.rng.IntN(120))*time.Minute)
+			late, drawn = late+d.alarms, drawn+d.now-begun
+			mine[i].all = 1
 			if d.state.Enough {
-				n.enough = 1
+				mine[i].enough = 1
 			}
-			at := d.now
-			if _, ok := d.stopped(flow); ok {
-				n.found, n.right = 1, n.enough
+			if _, ok := d.stopped(mine[i].flow); ok {
+				mine[i].found, mine[i].right = 1, mine[i].enough
 			}
-			d.alarms = 0
-			stood += d.now - at
-			mine[flow] = n
 		}
-		took := (d.now - begun - stood).Hours()
 		return func() {
-			falses, first, hours = falses+alarms, first+mineFirst, hours+took+2
-			for flow, n := range mine {
-				c := counts[flow]
-				c.stops, c.found, c.enough, c.right = c.stops+n.stops, c.found+n.found, c.enough+n.enough, c.right+n.right
+			falses, first, hours = falses+late, first+early, hours+drawn.Hours()
+			for i, m := range mine {
+				s := &sums[i]
+				s.all, s.found, s.enough, s.right = s.all+m.all, s.found+m.found, s.enough+m.enough, s.right+m.right
 			}
 		}
 	})
 	enough, right := 0, 0
-	for _, flow := range flows {
-		c := counts[flow]
-		enough, right = enough+c.enough, right+c.right
-		b.ReportMetric(100*float64(c.found)/float64(c.stops), fmt.Sprintf("%g-mm3/s-%%", flow))
-		b.ReportMetric(100*float64(c.enough)/float64(c.stops), fmt.Sprintf("%g-mm3/s-enough-%%", flow))
+	for _, s := range sums {
+		enough, right = enough+s.enough, right+s.right
+		b.ReportMetric(100*float64(s.found)/float64(s.all), fmt.Sprintf("%g-mm3/s-%%", s.flow))
+		b.ReportMetric(100*float64(s.enough)/float64(s.all), fmt.Sprintf("%g-mm3/s-enough-%%", s.flow))
 	}
 	b.ReportMetric(100*float64(right)/float64(max(enough, 1)), "enough-was-right-%")
 	b.ReportMetric(float64(falses), "false")
 	b.ReportMetric(float64(first), "false-in-first-two-hours")
 	b.ReportMetric(hours, "hours")
 	b.ReportMetric(float64(untold), "tell-no-duty")
+	return sums
 }

@@ -1,6 +1,7 @@
 package heat_test
 
 import (
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -84,6 +85,7 @@ func BenchmarkGuardsFindFaults(b *testing.B) {
 // BenchmarkGuardsFindSensors measures on how many of fifty printers that the
 // guards know a sensor that does not tell the truth is found before the heater is 40 K
 // above its setpoint; where it is never found and never that hot it is none of either.
+// Where no duty is told, a control that hides the slip hides it from everyone.
 func BenchmarkGuardsFindSensors(b *testing.B) {
 	slipped := func(share float64, over time.Duration) simprinter.HeaterFault {
 		return simprinter.HeaterFault{Kind: simprinter.Loose, Amount: share, Over: over}
@@ -111,21 +113,119 @@ func BenchmarkGuardsFindSensors(b *testing.B) {
 		b.Run(strings.ReplaceAll(c.name, " ", "-"), func(b *testing.B) {
 			for b.Loop() {
 				const printers = 50
-				inTime, late := 0, 0
+				inTime, late, tell, inTimeTold, lateTold := 0, 0, 0, 0, 0
 				each(printers, func(seed uint64) func() {
+					tells := tellsDuty(later(rough())(seed))
 					_, _, above, found := broken(quiet{b}, seed, later(rough()), c.fault, c.when, 30*time.Minute, true)
 					return func() {
+						if tells {
+							tell++
+						}
 						switch {
 						case above >= 40:
-							late++
+							if late++; tells {
+								lateTold++
+							}
 						case found:
-							inTime++
+							if inTime++; tells {
+								inTimeTold++
+							}
 						}
 					}
 				})
 				b.ReportMetric(100*float64(inTime)/printers, "in-time-%")
 				b.ReportMetric(100*float64(late)/printers, "too-late-%")
+				b.ReportMetric(100*float64(inTimeTold)/float64(tell), "in-time-duty-told-%")
+				b.ReportMetric(100*float64(lateTold)/float64(tell), "too-late-duty-told-%")
 			}
 		})
 	}
+}
+
+// levels are shares of what a guard calls wrong, at which it might raise its alarm.
+var levels = []float64{0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1}
+
+// trade is what a guard would be if it raised its alarm at one of levels.
+type trade struct {
+	falses float64 // heaters of which it would have said something in 1,000 h of ordinary life
+	delay  float64 // s, the median, until it finds its fault
+}
+
+// BenchmarkGuardsDelay measures how much sooner each guard would find what it is for if
+// it claimed it at less, and how often ordinary life would come as near.
+func BenchmarkGuardsDelay(b *testing.B) {
+	cases := []struct {
+		guard heat.GuardName
+		fault simprinter.HeaterFault
+		when  moment
+	}{
+		{heat.NoRise, simprinter.HeaterFault{Kind: simprinter.Dead}, before},
+		{heat.SlowRise, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.9}, warming},
+		{heat.Falling, simprinter.HeaterFault{Kind: simprinter.Dead}, drawing},
+		{heat.Runaway, simprinter.HeaterFault{Kind: simprinter.Stuck}, holding},
+		{heat.Jump, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.5}, holding},
+		{heat.Frozen, simprinter.HeaterFault{Kind: simprinter.Frozen}, warming},
+		{heat.Growing, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.6, Over: 20 * time.Minute}, holding},
+	}
+	worlds := map[string]map[heat.GuardName][]trade{}
+	for name, printer := range map[string]func(uint64) simprinter.Config{"rough": later(rough()), "smooth": later(smooth)} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				const printers = 50
+				trades := map[heat.GuardName][]trade{}
+				hours, closest := 0.0, map[heat.GuardName][]float64{}
+				lives(printers, 10*time.Hour, printer, func(_ uint64, w *watched) {
+					hours += w.now.Hours()
+					for _, g := range w.guards {
+						for guard, s := range g.Standings {
+							closest[guard] = append(closest[guard], s.Closest)
+						}
+					}
+				})
+				for _, c := range cases {
+					delays := make([][]float64, len(levels))
+					each(printers, func(seed uint64) func() {
+						w, bed, _ := breaks(quiet{b}, seed, printer, c.fault, c.when, true)
+						g := w.guards[map[bool]heat.Heater{false: heat.Nozzle, true: heat.Bed}[bed]]
+						g.Standings[c.guard] = &heat.Standing{}
+						var took [8]float64
+						for begun := w.now; w.now < begun+30*time.Minute && g.Standings[c.guard].Closest < 1; {
+							w.pass(time.Second)
+							for i, level := range levels {
+								if took[i] == 0 && g.Standings[c.guard].Closest >= level {
+									took[i] = (w.now - begun).Seconds()
+								}
+							}
+						}
+						return func() {
+							for i, s := range took {
+								if s > 0 {
+									delays[i] = append(delays[i], s)
+								}
+							}
+						}
+					})
+					for i, level := range levels {
+						t := trade{delay: math.NaN()}
+						for _, near := range closest[c.guard] {
+							if near >= level {
+								t.falses += 1000 / hours
+							}
+						}
+						if d := delays[i]; len(d) > 0 {
+							slices.Sort(d)
+							t.delay = d[len(d)/2]
+						}
+						trades[c.guard] = append(trades[c.guard], t)
+					}
+					last, half := trades[c.guard][len(levels)-1], trades[c.guard][2]
+					b.ReportMetric(last.delay, string(c.guard)+"-s")
+					b.ReportMetric(half.delay, string(c.guard)+"-at-half-s")
+					b.ReportMetric(half.falses, string(c.guard)+"-at-half-false")
+				}
+				worlds[name] = trades
+			}
+		})
+	}
+	drawDelays(b, worlds)
 }

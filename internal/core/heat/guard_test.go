@@ -210,21 +210,19 @@ const (
 	off     // after a print
 )
 
-// broken lets a fault happen to a heater of a printer, known or not, and returns how
-// long it took to be found, what was found first, and how hot the heater was by then
-// above its setpoint; found is false if it was not within so long.
-func broken(t testing.TB, seed uint64, printer func(uint64) simprinter.Config, f simprinter.HeaterFault, when moment, within time.Duration, known bool) (took time.Duration, first heat.GuardName, above float64, found bool) {
-	w := newWatched(printer(seed))
+// breaks lets a fault happen to one heater of a printer, known or not. It returns the
+// printer just after, whether the heater is its bed, and the setpoint.
+func breaks(t testing.TB, seed uint64, printer func(uint64) simprinter.Config, f simprinter.HeaterFault, when moment, known bool) (w *watched, bed bool, setpoint float64) {
+	w = newWatched(printer(seed))
 	rng := rand.New(rand.NewPCG(seed, 78))
 	if known {
 		w.live(rng)
 		w.live(rng)
 		w.pass(time.Hour)
 	}
-	bed := rng.IntN(2) == 0
+	bed = rng.IntN(2) == 0
 	nozzleAt, bedAt := 190+50*rng.Float64(), 50+40*rng.Float64()
-	setpoint := nozzleAt
-	if bed {
+	if setpoint = nozzleAt; bed {
 		setpoint = bedAt
 	}
 	w.alarms = nil
@@ -258,6 +256,14 @@ func broken(t testing.TB, seed uint64, printer func(uint64) simprinter.Config, f
 	if when != before {
 		w.Break(bed, f)
 	}
+	return w, bed, setpoint
+}
+
+// broken lets a fault happen to a heater of a printer, known or not, and returns how
+// long it took to be found, what was found first, and how hot the heater was by then
+// above its setpoint; found is false if it was not within so long.
+func broken(t testing.TB, seed uint64, printer func(uint64) simprinter.Config, f simprinter.HeaterFault, when moment, within time.Duration, known bool) (took time.Duration, first heat.GuardName, above float64, found bool) {
+	w, bed, setpoint := breaks(t, seed, printer, f, when, known)
 	for begun := w.now; w.now < begun+within; {
 		w.pass(time.Second)
 		above = max(above, w.Hottest(bed)-setpoint)

@@ -172,6 +172,7 @@ func BenchmarkForecast(b *testing.B) {
 	for _, f := range simprinter.Features() {
 		worlds[string(f)] = rough(f)
 	}
+	main := map[string][]foretold{"rough": nil, "smooth": nil, string(simprinter.NoDuty): nil}
 	for name, printer := range worlds {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
@@ -180,6 +181,9 @@ func BenchmarkForecast(b *testing.B) {
 					printers = 200
 				}
 				all := forecasts(printers, later(printer))
+				if _, ok := main[name]; ok {
+					main[name] = all
+				}
 				median, high, inside, missing := summary(all)
 				b.ReportMetric(100*median, "median-%")
 				b.ReportMetric(100*high, "p95-%")
@@ -194,6 +198,7 @@ func BenchmarkForecast(b *testing.B) {
 			}
 		})
 	}
+	drawCalibration(b, main)
 }
 
 func TestAModelIsFoundInTheReadings(t *testing.T) {

@@ -11,11 +11,15 @@ type Standing struct {
 	ClosestAt time.Time // when that was; zero: never
 	Fixed     Action    // what a keeper lets it do at the most; empty: what it has earned
 
-	coming bool // something is near; its trial begins anew when that is over, so that an alarm finds what was earned before
+	coming bool    // something is near; its trial begins anew when that is over, so that an alarm finds what was earned before
+	calm   float64 // s since it was near
 }
 
 // near is the share of an alarm from which on a guard begins its trial anew.
 const near = 0.7
+
+// calmAfter is for how long nothing must be near until what was near is over, s.
+const calmAfter = 600.0
 
 // earnings are how long a heater must have been on without coming near before a guard
 // of it may do more than tell.
@@ -32,9 +36,11 @@ func (s *Standing) Note(wall time.Time, seconds, share float64, on bool) {
 	}
 	switch {
 	case share >= near:
-		s.coming = true
-	case s.coming:
-		s.coming, s.Quiet = false, 0
+		s.coming, s.calm = true, 0
+	case s.coming: // what comes near and goes back a little may come again, and be it
+		if s.calm += seconds; s.calm >= calmAfter {
+			s.coming, s.Quiet = false, 0
+		}
 	case on:
 		s.Quiet += seconds
 	}

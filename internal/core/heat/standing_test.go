@@ -37,7 +37,10 @@ func TestAGuardEarnsWhatItMayDo(t *testing.T) {
 	if s.May(heat.Runaway) != heat.HaltAll {
 		t.Error("what comes near takes the right away that an alarm is about to need")
 	}
-	s.Note(midnight.Add(time.Hour), 1, 0.2, true)
+	if s.Note(midnight.Add(time.Hour), 300, 0.2, true); s.May(heat.Runaway) != heat.HaltAll {
+		t.Error("what goes back for five minutes is believed to be over")
+	}
+	s.Note(midnight.Add(time.Hour), 300, 0.2, true)
 	if left, next := s.Next(heat.Runaway); s.May(heat.Runaway) != heat.Tell || left != 10*time.Hour || next != heat.HoldRun || s.Closest != 0.8 || !s.ClosestAt.Equal(midnight.Add(time.Hour)) {
 		t.Errorf("after something came near: %+v, may %s, next %s in %s", s, s.May(heat.Runaway), next, left)
 	}
