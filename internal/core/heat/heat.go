@@ -48,6 +48,10 @@ func ParseHeater(s string) (Heater, error) {
 	return "", fmt.Errorf("there is no heater %q: use nozzle0, bed or chamber", s)
 }
 
+// SameSetpoint reports whether a firmware that was given one setpoint tells the other:
+// some keep whole degrees.
+func SameSetpoint(a, b float64) bool { return math.Abs(a-b) < 1 && (a > 0) == (b > 0) }
+
 // SetCommand returns the G-code that gives h a setpoint, in whole tenths of a
 // degree, without waiting for it.
 func SetCommand(h Heater, setpoint float64) string {

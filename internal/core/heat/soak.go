@@ -54,7 +54,7 @@ type Sheet struct {
 // brought it to this setpoint.
 func (l *Learner) Sheet(setpoint float64) Sheet {
 	c := &l.climb
-	if !l.Shape.Known || c.on || c.Took == 0 || math.Abs(c.Setpoint-setpoint) > 0.5 {
+	if !l.Shape.Known || c.on || c.Took == 0 || !SameSetpoint(c.Setpoint, setpoint) {
 		return Sheet{}
 	}
 	t := setpoint - Ready
@@ -66,7 +66,7 @@ func (l *Learner) Sheet(setpoint float64) Sheet {
 // that tells another setpoint, be it of a moment before the heater was given the
 // soak's, lets the soak begin anew.
 func (s *Soak) Note(at time.Duration, r Reading, sheet Sheet) SoakState {
-	if r.Setpoint != s.Setpoint {
+	if !SameSetpoint(r.Setpoint, s.Setpoint) {
 		*s = Soak{For: s.For, Setpoint: s.Setpoint}
 		return SoakState{Left: -1, Excess: math.NaN()}
 	}

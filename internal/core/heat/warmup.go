@@ -97,47 +97,98 @@ type Step struct {
 	Wait     bool    // until it is reached
 }
 
+// A course is how one heater goes on, step by step: by the shape of its warm-ups, or,
+// until that is known, by its model.
+type course struct {
+	m                   Model
+	shape               Shape
+	at, behind, to      float64 // °C
+	climbed, last, dead float64 // K and s of the climb that goes on, of its last degrees; s until its heat comes
+}
+
+// courseOf is a heater's as it is now; nil while it is not known well enough.
+func courseOf(l *Learner) *course {
+	c := &course{m: l.Model(), shape: l.Shape, at: l.climb.last.actual, to: l.climb.Setpoint}
+	if len(l.past) > 1 && l.past[len(l.past)-1].at == l.climb.last.at {
+		c.at = l.level()
+	}
+	if l.climb.last.at == 0 || !c.shape.Known && !c.m.Known() {
+		return nil
+	}
+	if c.behind = c.at; c.shape.Known && l.climb.Took+l.climb.last.at > 0 {
+		c.behind = min(c.shape.behind(&l.climb.Climb, c.at), c.at)
+	}
+	return c
+}
+
+// step lets some seconds pass.
+func (c *course) step(dt float64) {
+	next := c.at
+	switch {
+	case c.shape.Known && c.at < c.to:
+		if c.dead -= dt; c.dead > 0 {
+			return
+		}
+		next, c.behind = c.shape.move(c.at, c.behind, dt)
+		next = min(max(next, c.at), c.to)
+	case c.at < c.to:
+		next = min(c.at+max(c.m.Rise-c.m.Loss*(c.at-c.m.Ambient), 0)*dt, c.to)
+	case c.at > c.to && c.shape.Known:
+		next, c.behind = c.at-c.shape.B*(c.at-reference)*dt, c.behind+(c.at-c.behind)*dt/c.shape.Tau
+	case c.at > c.to:
+		next = c.at - c.m.Loss*(c.at-c.m.Ambient)*dt
+	case c.shape.Known:
+		c.behind += (c.at - c.behind) * dt / c.shape.Tau
+	}
+	if c.climbed += max(next-c.at, 0); c.at > c.to-climbTail && next > c.at {
+		c.last += dt
+	}
+	c.at = next
+}
+
+// longer is by how much the last degrees take longer than at full duty, s.
+func (c *course) longer(l *Learner) float64 {
+	switch {
+	case c.shape.Known:
+		return (c.shape.Tail - 1) * c.last
+	case c.climbed > tailFrom:
+		return l.Tail + c.m.Dead.Seconds()
+	}
+	return 0
+}
+
 // Remaining is how long the steps of a file will take from now on, with each
 // heater at full duty until it is there. Learned has every heater that the steps
 // name; false if one is not known well enough.
 func Remaining(steps []Step, learned map[Heater]*Learner) (time.Duration, bool) {
-	type course struct {
-		m      Model
-		at, to float64
-	}
 	courses := map[Heater]*course{}
 	for h, l := range learned {
-		if m := l.Model(); m.Known() && len(l.past) > 0 {
-			courses[h] = &course{m: m, at: l.level(), to: l.goal.setpoint}
+		if c := courseOf(l); c != nil {
+			courses[h] = c
 		}
 	}
-	const dt = 1.0
+	const dt = 0.5
 	total := 0.0
 	for _, step := range steps {
 		c := courses[step.Heater]
 		if c == nil {
 			return 0, false
 		}
+		if step.Setpoint != c.to {
+			c.climbed, c.last, c.dead = 0, 0, c.shape.Dead
+		}
 		if c.to = step.Setpoint; !step.Wait || c.to <= 0 {
 			continue
 		}
-		begun := c.at
 		for ; c.at < c.to-Ready; total += dt {
 			for _, o := range courses {
-				switch slope := o.m.Rise - o.m.Loss*(o.at-o.m.Ambient); {
-				case o.at < o.to && slope > 0:
-					o.at = min(o.at+slope*dt, o.to)
-				case o.at > o.to:
-					o.at -= o.m.Loss * (o.at - o.m.Ambient) * dt
-				}
+				o.step(dt)
 			}
 			if total > forecastMost.Seconds() {
 				return 0, false
 			}
 		}
-		if l := learned[step.Heater]; c.to-begun > tailFrom {
-			total += l.Tail + c.m.Dead.Seconds()
-		}
+		total = max(total+c.longer(learned[step.Heater]), 0)
 	}
 	return inSeconds(total), true
 }

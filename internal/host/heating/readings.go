@@ -202,7 +202,7 @@ func (h *Heating) study(at time.Time, r heat.Reading) {
 	}
 	switch before := t.soaking.Done; {
 	case t.soak == nil:
-	case r.Setpoint != t.soak.Setpoint && h.warming == nil: // kept hot after its warm-up, until now
+	case !heat.SameSetpoint(r.Setpoint, t.soak.Setpoint) && h.warming == nil: // kept hot after its warm-up, until now
 		t.soak, t.soaking = nil, heat.SoakState{}
 	default:
 		if t.soaking = t.soak.Note(now, r, t.learner.Sheet(t.soak.Setpoint)); t.soaking.Done && !before {

@@ -153,7 +153,7 @@ func (h *Heating) wayTo(heater heat.Heater, setpoint float64) (time.Duration, bo
 // at reports whether a heater is at a setpoint.
 func (h *Heating) at(heater heat.Heater, setpoint float64) bool {
 	w := h.heaters[heater]
-	return w != nil && w.Last.HasSetpoint && w.Last.Setpoint == setpoint && w.Last.Actual >= setpoint-heat.Ready
+	return w != nil && w.Last.HasSetpoint && heat.SameSetpoint(w.Last.Setpoint, setpoint) && w.Last.Actual >= setpoint-heat.Ready
 }
 
 // goOnWarming gives the heaters of a warm-up their setpoints as their time comes.
