@@ -11,7 +11,7 @@ const words = computed(() => {
   if (!host.going) return 'Told from the nozzle\'s duty while a file is printed.'
   const asked = f?.asked.toFixed(1) ?? '0'
   if (f?.stopped) return `Nothing flows, and the file asks for ${asked} mm³/s.`
-  if (f?.seen === undefined) return `The file asks for ${asked} mm³/s: too little to tell from the duty, or the nozzle is not known well enough yet.`
+  if (f?.seen === undefined) return `The file asks for ${asked} mm³/s: too little to tell from the duty within five minutes, or the nozzle is not known well enough yet.`
   return `About ${f.seen.toFixed(1)} of the ${asked} mm³/s that the file asks for.`
 })
 </script>

@@ -23,6 +23,16 @@ function spark(values: number[]): string {
   return values.map((v, i) => `${100 * i / (values.length - 1)},${19 - 18 * (v - low) / (high - low || 1)}`).join(' ')
 }
 
+/** What duty a heater takes to hold, in words. */
+function holding(n: Schemas['Needs']): string {
+  const percent = (e: Schemas['Estimate']) => `${(100 * e.value).toFixed(1)} ± ${(100 * e.error).toFixed(1)} %`
+  const parts = [`Holds ${Math.round(n.at)} °C with ${percent(n.duty)} of duty`]
+  const fan = n.fan.at(-1)
+  if (fan) parts.push(`fan at ${100 * fan.fan} %: ${percent(fan.more)} more`)
+  if (n.melt) parts.push(`each mm³/s of filament: ${percent(n.melt)} more`)
+  return `${parts.join('; ')}.`
+}
+
 async function load() {
   const found = await answered(api.GET('/v1/heat/models'))
   health.value = await Promise.all(found.models.map(m => answered(api.GET('/v1/heat/{heater}/health', { params: { path: { heater: m.heater } } }))))
@@ -48,6 +58,7 @@ onMounted(() => { host.attempt(load) })
           {{ m.rise.value.toFixed(2) }} ± {{ m.rise.error.toFixed(2) }} K/s at full duty, {{ Math.round(m.gain) }} K above the room in the end, time constant {{ countdown(m.time_constant_seconds) }}, dead time {{ m.dead_seconds }} s, room {{ m.ambient.value.toFixed(0) }} ± {{ Math.ceil(m.ambient.error) }} °C.
         </template>
         <template v-else>Not known yet: it is learned as the heater warms up.</template>
+        <template v-if="m.needs"><br>{{ holding(m.needs) }}</template>
       </p>
     </section>
   </Panel>
