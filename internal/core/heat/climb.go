@@ -34,11 +34,11 @@ const (
 
 	// What is believed of the errors of a forecast before one was seen, as standard
 	// deviations of logarithms, and as how many that counts.
-	modelSpread = 0.2
+	modelSpread = 0.4
 	whereSpread = 0.15
 	shapeSpread = 0.06
-	spreadPrior = 1.0
-	bothSpread  = 0.07
+	spreadPrior = 3.0
+	bothSpread  = 0.06
 	bothPrior   = 3.0
 )
 
@@ -281,11 +281,18 @@ func (l *Learner) foretell(t float64, c *climbing, k Conditions) (by [kinds]floa
 			by[2] = left
 		}
 	}
+	var weigh [kinds]float64
+	for i := range by[:kinds-1] {
+		weigh[i] = math.Pow(l.spread(i), -4)
+	}
+	// How a control lets up in the last degrees no shape tells; the shorter the way, the
+	// more of it they are, and the more what was seen counts.
+	last := math.Pow(min(climbTail/max(c.Setpoint-c.Start, 1), 1), 3)
+	weigh[1] = max(weigh[1], last*weigh[2])
 	var sum, weights float64
 	for i, v := range by[:kinds-1] {
 		if v > 0 {
-			w := math.Pow(l.spread(i), -4)
-			sum, weights = sum+w*math.Log(v), weights+w
+			sum, weights = sum+weigh[i]*math.Log(v), weights+weigh[i]
 		}
 	}
 	if weights > 0 {

@@ -27,6 +27,7 @@ const (
 	shapeShare   = 0.02 // and as a share of it
 	shapePrior   = 1.5  // standard deviation of the logarithm of a constant about where the fit begins
 	shapeEffort  = 400  // evaluations
+	shapeLeast   = 1e-3 // K/s by which a heater rises at the least
 )
 
 // move lets the shape go on for a step.
@@ -34,6 +35,10 @@ func (f *Shape) move(t, s, dt float64) (float64, float64) {
 	v := f.A - f.B*(t-reference) - f.K*(t-s)
 	return t + v*dt, s + (t-s)*dt/f.Tau
 }
+
+// ends reports whether the heater comes no further than a temperature, however long it
+// takes for what is behind it to be as hot.
+func (f *Shape) ends(t float64) bool { return f.A-f.B*(t-reference) <= shapeLeast }
 
 // off is how far the shape is from a climb, as a mean square.
 func (f *Shape) off(c *Climb) float64 {
@@ -43,7 +48,7 @@ func (f *Shape) off(c *Climb) float64 {
 		level := float64(c.first()+j) * climbStep
 		for t < level {
 			next, behind := f.move(t, s, shapeStep)
-			if next <= t+1e-4 || at > 4*took+60 { // it never comes there
+			if f.ends(t) || at > 4*took+60 { // it never comes there
 				return sum/max(n, 1) + 1e3*float64(len(c.Times)-j)
 			}
 			if next >= level {
@@ -147,7 +152,7 @@ func (f *Shape) behind(c *Climb, t float64) float64 {
 func (f *Shape) takes(t, s, to float64) (seconds, after float64, ok bool) {
 	for t < to {
 		next, behind := f.move(t, s, shapeStep)
-		if next <= t+1e-4 || seconds > forecastMost.Seconds() {
+		if f.ends(t) || seconds > forecastMost.Seconds() {
 			return 0, 0, false
 		}
 		if next >= to {
