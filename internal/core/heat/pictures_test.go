@@ -1,7 +1,6 @@
 package heat_test
 
 import (
-	"fmt"
 	"image/color"
 	"math"
 	"os"
@@ -13,7 +12,7 @@ import (
 	"gonum.org/v1/plot/plotter"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
-	"gonum.org/v1/plot/vg/vgsvg"
+	"gonum.org/v1/plot/vg/vgimg"
 
 	"diathermon/internal/core/heat"
 )
@@ -43,17 +42,23 @@ func line(p *plot.Plot, name string, i int, points plotter.XYs, dashed bool) {
 	p.Legend.Add(name, l, s)
 }
 
-// sideBySide writes plots as one picture.
-func sideBySide(b *testing.B, name string, plots ...*plot.Plot) {
-	canvas := vgsvg.New(vg.Length(len(plots))*vg.Points(360), vg.Points(300))
-	tiles := draw.Tiles{Rows: 1, Cols: len(plots), PadX: vg.Points(18), PadTop: vg.Points(6), PadBottom: vg.Points(6), PadLeft: vg.Points(6), PadRight: vg.Points(6)}
-	for i, c := range plot.Align([][]*plot.Plot{plots}, tiles, draw.New(canvas))[0] {
-		plots[i].Draw(c)
+// grid writes plots, row by row, as one picture; nil leaves a place empty.
+func grid(b *testing.B, name string, width, height float64, rows ...[]*plot.Plot) {
+	canvas := vgimg.PngCanvas{Canvas: vgimg.NewWith(vgimg.UseWH(vg.Points(width*float64(len(rows[0]))), vg.Points(height*float64(len(rows)))), vgimg.UseDPI(120))}
+	pad := vg.Points(8)
+	tiles := draw.Tiles{Rows: len(rows), Cols: len(rows[0]), PadX: 2 * pad, PadY: 2 * pad, PadTop: pad, PadBottom: pad, PadLeft: pad, PadRight: pad}
+	places := plot.Align(rows, tiles, draw.New(canvas))
+	for i, row := range rows {
+		for j, p := range row {
+			if p != nil {
+				p.Draw(places[i][j])
+			}
+		}
 	}
 	if err := os.MkdirAll(pictures, 0o755); err != nil {
 		b.Fatal(err)
 	}
-	f, err := os.Create(filepath.Join(pictures, name+".svg"))
+	f, err := os.Create(filepath.Join(pictures, name+".png"))
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -66,10 +71,10 @@ func sideBySide(b *testing.B, name string, plots ...*plot.Plot) {
 func newPlot(title, x, y string) *plot.Plot {
 	p := plot.New()
 	p.Title.Text, p.X.Label.Text, p.Y.Label.Text = title, x, y
-	p.Title.Padding, p.Legend.TextStyle.Font.Size = vg.Points(6), 9
-	grid := plotter.NewGrid()
-	grid.Horizontal.Color, grid.Vertical.Color = color.Gray{0xe0}, color.Gray{0xe0}
-	p.Add(grid)
+	p.Title.Padding, p.Legend.TextStyle.Font.Size, p.Legend.Padding = vg.Points(6), 10, vg.Points(2)
+	g := plotter.NewGrid()
+	g.Horizontal.Color, g.Vertical.Color = color.Gray{0xe0}, color.Gray{0xe0}
+	p.Add(g)
 	return p
 }
 
@@ -109,7 +114,7 @@ func drawCalibration(b *testing.B, worlds map[string][]foretold) {
 		p.Legend.Left, p.Legend.Top = true, true
 		plots = append(plots, p)
 	}
-	sideBySide(b, "forecast-intervals", plots...)
+	grid(b, "forecast-intervals", 300, 280, plots)
 }
 
 // drawDetection draws how many full stops are found within five minutes.
@@ -132,47 +137,34 @@ func drawDetection(b *testing.B, worlds map[string][]stops) {
 		p.Legend.Top = false
 		plots = append(plots, p)
 	}
-	sideBySide(b, "flow-stops", plots...)
+	grid(b, "flow-stops", 400, 280, plots)
 }
 
-// drawDelays draws what each guard would gain in time and lose in quiet if it claimed
-// what it claims at less.
+// drawDelays draws, a plot for each guard, what it would gain in time and lose in quiet if
+// it claimed what it claims at less.
 func drawDelays(b *testing.B, worlds map[string]map[heat.GuardName][]trade) {
-	var plots []*plot.Plot
-	for _, name := range []string{"rough", "smooth"} {
-		trades := worlds[name]
-		if len(trades) == 0 {
-			return
+	rows := [][]*plot.Plot{make([]*plot.Plot, 4), make([]*plot.Plot, 4)}
+	n := 0
+	for _, guard := range heat.Judged() {
+		if len(worlds["rough"][guard]) == 0 || len(worlds["smooth"][guard]) == 0 {
+			continue
 		}
-		p := newPlot(name, "said of sound heaters in 1,000 h", "found after, s")
-		p.Y.Scale, p.Y.Tick.Marker = plot.LogScale{}, seconds{}
-		p.Y.Min, p.Y.Max = 1, 2000
-		i := 0
-		for _, guard := range heat.Judged() {
+		p := newPlot(string(guard), "false in 1,000 h", "found after, s")
+		for i, world := range []string{"rough", "smooth"} {
 			var points plotter.XYs
-			for _, t := range trades[guard] {
-				if !math.IsNaN(t.delay) && t.falses <= 100 {
-					points = append(points, plotter.XY{X: t.falses, Y: max(t.delay, 1)})
+			for _, t := range worlds[world][guard] {
+				if !math.IsNaN(t.delay) {
+					points = append(points, plotter.XY{X: t.falses, Y: t.delay})
 				}
 			}
-			if len(points) > 0 {
-				line(p, string(guard), i, points, i%2 > 0)
-				i++
-			}
+			line(p, world, i, points, i > 0)
 		}
-		p.X.Min, p.X.Max = -2, 100
+		p.X.Min, p.Y.Min = 0, 0
+		p.X.Max, p.Y.Max = max(p.X.Max, 10), 1.15*p.Y.Max
 		p.Legend.Top = true
-		plots = append(plots, p)
+		rows[n/4][n%4], n = p, n+1
 	}
-	sideBySide(b, "guard-delays", plots...)
-}
-
-// seconds ticks a logarithmic axis.
-type seconds struct{}
-
-func (seconds) Ticks(min, max float64) (ticks []plot.Tick) {
-	for _, s := range []float64{1, 3, 10, 30, 100, 300, 1000} {
-		ticks = append(ticks, plot.Tick{Value: s, Label: fmt.Sprint(s)})
+	if n > 0 {
+		grid(b, "guard-delays", 260, 230, rows...)
 	}
-	return ticks
 }
