@@ -169,16 +169,16 @@ func TestWhatSpeaksAgainstTheFlowIsForgottenAndNotLearned(t *testing.T) {
 		d.cool()
 		d.draw(6, 30*time.Minute)
 	}
-	before := d.watch.Kept()
 	if _, found := d.stopped(6); !found {
 		t.Fatal("the stop was not found")
 	}
+	before := d.watch.Kept()
 	d.draw(6, 10*time.Minute)
-	if now := d.watch.Kept(); now.Mean[6] < 0.9*before.Mean[6] {
-		t.Errorf("ten minutes without filament took its share of heat from %.4f to %.4f", before.Mean[6], now.Mean[6])
+	if !d.state.Stopped || d.watch.Kept() != before {
+		t.Errorf("ten minutes without filament were learned from, %+v", d.state)
 	}
 	d.watch.Forget()
-	if s := d.watch.Flow(); s.Stopped || s.Doubtful() || s.Enough {
+	if s := d.watch.Flow(); s.Stopped || s.Doubtful() || s.Enough || d.watch.Kept() != before {
 		t.Errorf("after it was forgotten: %+v", s)
 	}
 }

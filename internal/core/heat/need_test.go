@@ -80,6 +80,20 @@ func TestASensorThatSlipsSlowlyIsFoundByTheDutyThatItTakes(t *testing.T) {
 	}
 }
 
+func TestWhereTheControlIsASwitchNothingIsSaidOfTheNeed(t *testing.T) {
+	c := simprinter.Vesper()
+	c.Nozzle.Nature.Switched = 1.5
+	w := newWatched(c)
+	w.Set(215, 70)
+	w.reach()
+	for range 60 {
+		w.pass(time.Minute)
+		if g := w.needs[heat.Nozzle].Growth(); g.Known && w.now > 10*time.Minute {
+			t.Fatalf("after %s: %+v", w.now, g)
+		}
+	}
+}
+
 func TestADraughtIsNoSensorThatSlips(t *testing.T) {
 	w := newWatched(simprinter.Vesper())
 	w.Set(215, 70)
@@ -96,5 +110,27 @@ func TestADraughtIsNoSensorThatSlips(t *testing.T) {
 	}
 	if g := w.needs[heat.Nozzle].Growth(); !g.Known || g.Share > 0.06 {
 		t.Errorf("after that: %+v", g)
+	}
+}
+
+func TestReadingsThatAreToldTwiceOrWithoutADutyEndNoHolding(t *testing.T) {
+	var w heat.NeedWatch
+	for s := range 1800 {
+		r := heat.Reading{Heater: heat.Nozzle, Actual: 215, Setpoint: 215, HasSetpoint: true, Duty: 0.5, HasDuty: s%3 > 0}
+		w.Note(time.Duration(s)*time.Second, r, heat.Conditions{})
+		w.Note(time.Duration(s)*time.Second, r, heat.Conditions{Flow: math.NaN()})
+	}
+	if seen := w.Kept().Seen; seen < 100 {
+		t.Errorf("half an hour of holding gave %d stretches", seen)
+	}
+	if s := w.Flow(); math.IsNaN(s.Asked) || s.Enough {
+		t.Errorf("of a flow that nobody knows: %+v", s)
+	}
+	before := w.Kept().Seen
+	for s := range 300 { // filament that nobody knows of
+		w.Note(time.Duration(2000+s)*time.Second, heat.Reading{Heater: heat.Nozzle, Actual: 215, Setpoint: 215, HasSetpoint: true, Duty: 0.6, HasDuty: true}, heat.Conditions{Flow: math.NaN()})
+	}
+	if after := w.Kept().Seen; after != before {
+		t.Errorf("%d stretches of an unknown flow were learned from", after-before)
 	}
 }
