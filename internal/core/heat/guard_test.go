@@ -15,7 +15,6 @@ import (
 // watched is a rig with a guard for each heater.
 type watched struct {
 	*rig
-	cfg    simprinter.Config
 	guards map[heat.Heater]*heat.Guard
 	needs  map[heat.Heater]*heat.NeedWatch
 	alarms []heat.Alarm
