@@ -74,7 +74,7 @@ func (w *NeedWatch) weigh(s stretch) {
 	w.none.Left = w.Need.Left
 	w.alarm = w.sum >= flowLevel || w.alarm && w.sum > 0
 	w.sum = min(w.sum, 2*flowLevel)
-	stretches := FlowWithin.Seconds() / k.stretch * w.counts
+	stretches := FlowWithin.Seconds() / s.took * w.counts
 	w.enough = w.before.knowsFlow() && w.before.tells(flows, none, int(stretches)) >= flowSpare*flowLevel
 }
 

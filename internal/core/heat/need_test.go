@@ -126,6 +126,13 @@ func TestReadingsThatAreToldTwiceOrWithoutADutyEndNoHolding(t *testing.T) {
 	if s := w.Flow(); math.IsNaN(s.Asked) || s.Enough {
 		t.Errorf("of a flow that nobody knows: %+v", s)
 	}
+	var rare heat.NeedWatch // a firmware that is asked every eight seconds
+	for s := 0; s < 1800; s += 8 {
+		rare.Note(time.Duration(s)*time.Second, heat.Reading{Heater: heat.Nozzle, Actual: 215, Setpoint: 215, HasSetpoint: true, Duty: 0.5, HasDuty: true}, heat.Conditions{})
+	}
+	if seen := rare.Kept().Seen; seen < 30 || seen > 45 {
+		t.Errorf("from 225 readings in half an hour came %d stretches", seen)
+	}
 	before := w.Kept().Seen
 	for s := range 300 { // filament that nobody knows of
 		w.Note(time.Duration(2000+s)*time.Second, heat.Reading{Heater: heat.Nozzle, Actual: 215, Setpoint: 215, HasSetpoint: true, Duty: 0.6, HasDuty: true}, heat.Conditions{Flow: math.NaN()})

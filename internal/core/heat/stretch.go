@@ -16,6 +16,7 @@ type stretch struct {
 	flow    float64 // mm³/s
 	beside  float64 // what the others drew meanwhile, times duty
 	at      float64 // s of its end
+	took    float64 // s
 	settled bool    // nothing was changed shortly before
 }
 
@@ -30,11 +31,12 @@ type stretcher struct {
 }
 
 const (
-	holds     = 3 * holdBand // K about its setpoint within which a heater holds it
-	fanSteps  = 0.1          // of the fan's speed, that are a step
-	flowLags  = 2.0          // s by which the flow of what the printer has taken is late
-	dutyTold  = 4.0          // s that a duty holds without being told anew
-	nearbyFor = 1            // readings about one that make it less noisy
+	holds           = 3 * holdBand // K about its setpoint within which a heater holds it
+	fanSteps        = 0.1          // of the fan's speed, that are a step
+	flowLags        = 2.0          // s by which the flow of what the printer has taken is late
+	dutyTold        = 4.0          // s that a duty holds without being told anew
+	stretchReadings = 6            // that a stretch has at the least, however long that takes
+	nearbyFor       = 1            // readings about one that make it less noisy
 )
 
 // note takes a reading. It tells whether the heater begins to hold, whether it holds at
@@ -75,7 +77,7 @@ func (g *stretcher) note(at time.Duration, r Reading, c Conditions) (begins, hol
 		g.begun, g.from = now.at, now.at+g.kind.stands
 		return true, true, false
 	}
-	return false, true, now.at-g.from >= g.kind.stretch
+	return false, true, now.at-g.from >= g.kind.stretch && n >= stretchReadings && g.past[n-stretchReadings].at >= g.from
 }
 
 // take draws up the stretch that is over, and begins the next.
@@ -86,7 +88,7 @@ func (g *stretcher) take() stretch {
 	}
 	from, to := g.past[first].at, g.past[last].at
 	took := to - from
-	s := stretch{settled: g.from-g.stood >= g.kind.stands && took > 0.7*g.kind.stretch, since: (from+to)/2 - g.begun, at: to}
+	s := stretch{settled: g.from-g.stood >= g.kind.stands && took > 0.7*g.kind.stretch, since: (from+to)/2 - g.begun, at: to, took: took}
 	g.from = to
 	if !s.settled {
 		return s
