@@ -24,7 +24,7 @@ func (h *Heating) raise(a heat.Alarm) {
 		id = uuid.New()
 	}
 	a.ID = id.String()
-	h.alarms = append(h.alarms, a)
+	h.alarms = slices.Insert(h.alarms, 0, a) // the newest first
 	h.cfg.Recorder.Alarm(a)
 	h.loop.Mark(a.At, heat.MarkAlarm, a.Heater, a.Text)
 	h.loop.Message(wire.Alarming, a.Text)
