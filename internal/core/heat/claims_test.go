@@ -152,3 +152,22 @@ func TestANozzleWarmsNoBed(t *testing.T) {
 		}
 	}
 }
+
+func TestWhatGoesBackALittleIsNotToldAgain(t *testing.T) {
+	g := warmedUp()
+	alarms := told(g, 200, 800, func(s float64) heat.Reading { // about what is told of a heater that needs more and more
+		g.Growth = heat.Growth{Known: true, Share: 0.15, Hotter: 26.5 + 2*float64(int(s/20)%2-1)}
+		return heat.Reading{Actual: 200 + 0.1*float64(int(s)%2), Setpoint: 200, Duty: 0.4, HasDuty: true}
+	})
+	if len(alarms) != 1 || alarms[0].Guard != heat.Growing || alarms[0].Action != heat.Tell {
+		t.Errorf("told %d times: %+v", len(alarms), alarms)
+	}
+	g.Growth = heat.Growth{Known: true}
+	told(g, 800, 900, func(float64) heat.Reading { return heat.Reading{Actual: 200, Setpoint: 200, Duty: 0.4, HasDuty: true} })
+	g.Growth.Hotter = 30
+	if alarms := told(g, 900, 910, func(s float64) heat.Reading {
+		return heat.Reading{Actual: 200 + 0.1*float64(int(s)%2), Setpoint: 200, Duty: 0.4, HasDuty: true}
+	}); len(alarms) != 1 {
+		t.Errorf("when it was over and comes again: %+v", alarms)
+	}
+}

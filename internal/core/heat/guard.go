@@ -290,7 +290,7 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 				delete(g.cooling, name)
 			}
 		}
-		if g.raised[i] = max(g.raised[i], level); !wrong {
+		if g.raised[i] = max(g.raised[i], level); f.share < near { // otherwise it is not over
 			g.raised[i] = 0
 		}
 		s.Note(wall, passed, f.share, g.setpoint > 0 && !f.blind)
