@@ -359,7 +359,7 @@ func TestRecordsOutliveADatabaseAndAProcessThatGoAway(t *testing.T) {
 	if err != nil || kept.State != "finished" || kept.Taken != run.Taken {
 		t.Errorf("the run is kept as %+v, %v", kept, err)
 	}
-	if now := mustBench(b); len(now.Alarms) == 0 || now.Alarms[0].ID != alarm.ID {
+	if now := mustBench(b); len(now.Alarms) == 0 || now.Alarms[len(now.Alarms)-1].ID != alarm.ID {
 		t.Errorf("the alarms that wait are %+v, want %s", now.Alarms, alarm.ID)
 	}
 	chart, err := b.HeatChart(t.Context(), client.Window{Run: run.ID}, 1000)
