@@ -295,7 +295,7 @@ func (g *Guard) grows(now moment) finding {
 		return finding{blind: true}
 	}
 	g.grew = max(g.grew, g.Growth.Hotter)
-	return finding{share: g.Growth.Hotter / max(needOf(g.Heater).grows, 1.4*g.Ways.Grew), text: func() string {
+	return finding{share: g.Growth.Hotter / max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew), text: func() string {
 		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place? Then it is %.0f K hotter than it reads. Or has it lost its sock?", g.Heater, 100*g.Growth.Share, g.setpoint, g.Growth.Hotter)
 	}}
 }

@@ -171,3 +171,18 @@ func TestWhatGoesBackALittleIsNotToldAgain(t *testing.T) {
 		t.Errorf("when it was over and comes again: %+v", alarms)
 	}
 }
+
+func TestWhatDidSomethingMayDoItAgainAsSoonAsItHasGoneBack(t *testing.T) {
+	g := warmedUp()
+	g.Bound(heat.Growing, heat.CoolOff) // a keeper trusts it
+	alarms := 0
+	for i, hotter := range []float64{30, 22, 30} {
+		g.Growth = heat.Growth{Known: true, Share: 0.15, Hotter: hotter}
+		alarms += len(told(g, 200+10*i, 210+10*i, func(s float64) heat.Reading {
+			return heat.Reading{Actual: 200 + 0.1*float64(int(s)%2), Setpoint: 200, Duty: 0.4, HasDuty: true}
+		}))
+	}
+	if alarms != 2 {
+		t.Errorf("raised %d times, want twice", alarms)
+	}
+}

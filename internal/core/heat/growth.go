@@ -55,8 +55,8 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	still := x
 	still[needRise], still[needLag] = 0, 0
 	unsure := func(x [needs]float64) bool {
-		_, variance := g.then[0].expect(x)
-		return math.Sqrt(max(variance-g.then[0].Left, 0)) > k.sure*loss
+		_, deviation := g.then[0].believes(x)
+		return deviation > k.sure*loss
 	}
 	switch {
 	case unsure(still): // of conditions that were not seen by then

@@ -58,6 +58,7 @@ const (
 	provenDuty   = 0.2   // duty that must have been told before one of nought is believed
 	leastStored  = 10.0  // K that a heater may always rise without duty
 	learnedTimes = 1.6   // as far as ever: what ordinary life has shown may come again, and some more
+	grewTimes    = 1.4   // as much more as it ever needed
 	longTimes    = 5.0   // as long as it ever stood still
 	riseShare    = 0.45  // of the slowest rise that it has shown, that must be there
 	plainlyHot   = 60.0  // °C above which no room is
@@ -103,7 +104,8 @@ type Guard struct {
 	grew    float64 // by how much more it needed in this run
 	ago     trail   // temperatures of long before
 	cooling map[GuardName]moment
-	raised  [len(judged)]int // 0: not, 1, or 2: and it cannot be anything else
+	mild    [len(judged)]bool // what was raised was only told
+	raised  [len(judged)]int  // 0: not, 1, or 2: and it cannot be anything else
 
 	lately  Ways    // what has not become Ways yet
 	quietAt float64 // s since which no alarm is raised
@@ -276,7 +278,7 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 			case f.doubtful:
 				a.Action = milder(a.Action, s.earned())
 			}
-			alarms = append(alarms, a)
+			alarms, g.mild[i] = append(alarms, a), a.Action == Tell
 			if rules[name].rising && a.Action == CoolOff && s.May(name) == HaltAll {
 				g.cooling[name] = now
 			}
@@ -290,7 +292,9 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 				delete(g.cooling, name)
 			}
 		}
-		if g.raised[i] = max(g.raised[i], level); f.share < near { // otherwise it is not over
+		// What did something may do it again as soon as it has gone back; what was only
+		// told is over when nothing is near.
+		if g.raised[i] = max(g.raised[i], level); !wrong && (!g.mild[i] || f.share < near) {
 			g.raised[i] = 0
 		}
 		s.Note(wall, passed, f.share, g.setpoint > 0 && !f.blind)

@@ -143,6 +143,12 @@ func (n *Need) expect(x [needs]float64) (duty, variance float64) {
 	return duty, variance
 }
 
+// believes is what duty a row takes but for noise, and its standard deviation.
+func (n *Need) believes(x [needs]float64) (duty, deviation float64) {
+	duty, variance := n.expect(x)
+	return duty, math.Sqrt(max(variance-n.Left, 0))
+}
+
 // Known reports whether a heater has been seen to hold for long enough.
 func (n Need) Known() bool { return n.Seen >= needKnown }
 
@@ -151,8 +157,7 @@ func (n Need) Known() bool { return n.Seen >= needKnown }
 func (n Need) Holding(h Heater, t float64, c Conditions) (duty, deviation float64) {
 	s := stretch{actual: t, flow: c.Flow, since: math.Inf(1), beside: c.Beside * n.Mean[needLoss]}
 	s.along(c.Fan, 1)
-	duty, variance := n.expect(needOf(h).row(s, 1))
-	return duty, math.Sqrt(max(variance-n.Left, 0))
+	return n.believes(needOf(h).row(s, 1))
 }
 
 // More is how much more duty it takes at a temperature than without those conditions,
@@ -162,8 +167,7 @@ func (n Need) More(h Heater, t float64, c Conditions) (duty, deviation float64) 
 	s.along(c.Fan, 1)
 	x := needOf(h).row(s, 1)
 	x[needLoss] = 0
-	duty, variance := n.expect(x)
-	return duty, math.Sqrt(max(variance-n.Left, 0))
+	return n.believes(x)
 }
 
 // FanKnots are the shares of the fan at which its effect is learned.

@@ -28,8 +28,9 @@ func (a Area) mountHeaters(d *desk.Desk) {
 			}
 			out := api.HeatModels{Models: []api.HeatModel{}}
 			for _, h := range bench.Heaters {
-				out.Models = append(out.Models, modelOf(h, now.Models[h.Heater], now.Forecasts[h.Heater], a.PartOff))
-				out.Models[len(out.Models)-1].Needs = needsOf(h, now.Needs[h.Heater], now.Growths[h.Heater])
+				m := modelOf(h, now.Models[h.Heater], now.Forecasts[h.Heater], a.PartOff)
+				m.Needs = needsOf(h, now.Needs[h.Heater], now.Growths[h.Heater])
+				out.Models = append(out.Models, m)
 			}
 			return out, nil
 		})
