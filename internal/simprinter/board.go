@@ -36,6 +36,7 @@ type Board struct {
 	last      int // the last line number taken
 	out       []byte
 	overflows int
+	requests  int
 	paused    bool    // XOFF was said
 	idleAt    float64 // "wait" is due then
 	dry       float64 // when the planner ran out of moves; 0: it did not, or was meant to
@@ -375,6 +376,9 @@ func (b *Board) Place() (x, y, z float64) {
 
 // Overflows counts the bytes that did not fit the receive buffer.
 func (b *Board) Overflows() int { return b.overflows }
+
+// Requests counts how often it has asked for a line again.
+func (b *Board) Requests() int { return b.requests }
 
 // Halted reports whether the firmware has stopped until it is reset.
 func (b *Board) Halted() bool { return b.halted }

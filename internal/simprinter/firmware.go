@@ -165,6 +165,7 @@ func (b *Board) refuse(why string) {
 	if !b.cfg.Dialect.Keeping {
 		b.rx, b.line = b.rx[:0], nil
 	}
+	b.requests++
 	b.say(b.cfg.Dialect.requestForm(), b.last+1)
 	if !b.cfg.Dialect.Bare {
 		b.say("ok")
