@@ -37,6 +37,7 @@ type Board struct {
 	out       []byte
 	overflows int
 	requests  int
+	drawback  drawback
 	paused    bool    // XOFF was said
 	idleAt    float64 // "wait" is due then
 	dry       float64 // when the planner ran out of moves; 0: it did not, or was meant to
@@ -100,7 +101,8 @@ func (b *Board) Reset() {
 	b.rx, b.urgent, b.line, b.slots, b.out = nil, nil, nil, nil, nil
 	b.last, b.current, b.waits, b.halted, b.interrupt = 0, nil, nil, false, false
 	b.paused, b.stalled = false, 0
-	b.planner = planner{slots: b.cfg.PlannerSlots}
+	b.planner = planner{slots: b.cfg.PlannerSlots, Motion: b.cfg.Motion}
+	b.drawback = drawback{length: 3, feed: 45 * 60}
 	b.rest = [4]float64{at[0], at[1], at[2]}
 	b.planned, b.origin = b.rest, b.rest // a board that starts believes to be at zero
 	b.homed = [3]bool{}

@@ -23,6 +23,8 @@ func (b *Board) execute(c *command) func() bool {
 		return b.arc(c)
 	case "G4":
 		return b.dwell(word('S', word('P', 0)/1000))
+	case "G10", "G11":
+		return b.drawBack(c.code == "G10")
 	case "G20", "G21":
 		b.inches = c.code == "G20"
 	case "G28":
@@ -74,6 +76,10 @@ func (b *Board) execute(c *command) func() bool {
 	case "M155":
 		b.heatEvery = word('S', 0)
 		b.heatNext = b.now + b.heatEvery
+	case "M201", "M203", "M204", "M205", "M207", "M208":
+		b.tuneMotion(c)
+	case "M503":
+		b.tell()
 	case "M220":
 		b.speed = min(max(word('S', 100), 10), 999) / 100
 	case "M221":

@@ -34,7 +34,8 @@ type Config struct {
 	Record        bool   // keep what is executed
 	Ambient       float64
 	Nozzle, Bed   Heater
-	House         House // what the printer stands in
+	House         House  // what the printer stands in
+	Motion        Motion // what its axes can do; a common machine with jerk
 }
 
 // Heater is the physics and control of one heater.
@@ -81,6 +82,9 @@ func (c Config) withDefaults() Config {
 	}
 	if c.PlannerSlots == 0 {
 		c.PlannerSlots = 16
+	}
+	if c.Motion.Laying == 0 {
+		c.Motion = ordinary
 	}
 	if c.Latency == 0 {
 		c.Latency = time.Millisecond

@@ -2,18 +2,12 @@ package simprinter
 
 import "math"
 
-// Limits of the machine's axes X, Y, Z and E.
-var (
-	topSpeed     = [4]float64{300, 300, 12, 60}      // mm/s
-	acceleration = [4]float64{3000, 3000, 100, 5000} // mm/s²
-	restSpeed    = [4]float64{8, 8, 0.4, 5}          // mm/s an axis may change at once
-	laying       = 1000.0                            // mm/s² of moves that lay plastic
-	travelling   = 1500.0                            // mm/s² of moves that do not
-)
-
 // firstWait is how long, in seconds, the first move of an empty planner waits
 // for others to be planned with it.
 const firstWait = 0.1
+
+// enough is how many moves begin without waiting for more.
+const enough = 3
 
 // move is one straight move in the planner.
 type move struct {
@@ -32,6 +26,7 @@ type move struct {
 
 // planner holds the moves not yet made and makes them one after another.
 type planner struct {
+	Motion
 	moves []move
 	slots int
 	ready float64 // the first move may begin then
@@ -55,38 +50,102 @@ func (p *planner) add(now float64, from, to [4]float64, feed, pushed float64) {
 	if m.length < 1e-9 {
 		return
 	}
-	m.accel = travelling
-	if d[3] > 0 {
-		m.accel = laying
+	m.accel = p.Travelling
+	switch {
+	case d[0] == 0 && d[1] == 0 && d[2] == 0:
+		m.accel = p.Retracting
+	case d[3] != 0:
+		m.accel = p.Laying
 	}
 	for i := range d {
 		if share := math.Abs(d[i]) / m.length; share > 0 {
-			m.speed = min(m.speed, topSpeed[i]/share)
-			m.accel = min(m.accel, acceleration[i]/share)
+			m.speed = min(m.speed, p.Speed[i]/share)
+			m.accel = min(m.accel, p.Acceleration[i]/share)
 		}
 	}
 	if n := len(p.moves); n > 0 {
-		m.joint = joint(&p.moves[n-1], &m)
+		m.joint = p.joint(&p.moves[n-1], &m)
 	} else {
 		p.ready = now + firstWait
+		if p.Deviation == 0 {
+			m.joint = p.start(&m)
+			m.entry = m.joint
+		}
 	}
-	p.moves = append(p.moves, m)
+	if p.moves = append(p.moves, m); len(p.moves) == enough {
+		p.hurry(now)
+	}
 	p.plan()
 }
 
-// joint is the speed at which b may follow a: no axis may jump by more than its
-// rest speed.
-func joint(a, b *move) float64 {
+// joint is the speed at which b may follow a.
+func (p *planner) joint(a, b *move) float64 {
 	top := min(a.speed, b.speed)
+	if p.Deviation > 0 {
+		return min(top, p.rounded(a, b))
+	}
 	factor := 1.0
 	for i := range a.from {
 		before := (a.to[i] - a.from[i]) / a.length * top
 		after := (b.to[i] - b.from[i]) / b.length * top
-		if jump := math.Abs(after - before); jump > restSpeed[i] {
-			factor = min(factor, restSpeed[i]/jump)
+		jump := math.Abs(after - before)
+		if before*after < 0 { // it stands still between
+			jump = max(math.Abs(before), math.Abs(after))
+		}
+		if jump > p.Rest[i] {
+			factor = min(factor, p.Rest[i]/jump)
 		}
 	}
 	return top * factor
+}
+
+// rounded is the speed on a circle that leaves the corner by no more than the deviation;
+// where both moves are part of a curve, what keeps the machine on it.
+func (p *planner) rounded(a, b *move) float64 {
+	way := func(m *move) (v [4]float64, n float64) {
+		for i := range v {
+			v[i] = m.to[i] - m.from[i]
+			n += v[i] * v[i]
+		}
+		return v, math.Sqrt(n)
+	}
+	va, na := way(a)
+	vb, nb := way(b)
+	dot, change := 0.0, [4]float64{}
+	for i := range va {
+		dot += va[i] * vb[i] / na / nb
+		change[i] = math.Abs(vb[i]/nb - va[i]/na)
+	}
+	angle := math.Acos(min(max(dot, -1), 1)) // by which it turns
+	if angle > math.Pi-2e-3 {
+		return 0
+	}
+	if angle < 2e-3 {
+		return math.Inf(1)
+	}
+	accel, chord := b.accel, 2*math.Sin(angle/2)
+	for i := range change {
+		if c := change[i] / chord; c*accel > p.Acceleration[i] {
+			accel = p.Acceleration[i] / c
+		}
+	}
+	c := math.Cos(angle / 2)
+	squared := accel * p.Deviation * c / (1 - c)
+	if b.length < 1 && angle < math.Pi/4 {
+		squared = min(squared, accel*b.length/angle)
+	}
+	return math.Sqrt(squared)
+}
+
+// start is the speed to which a move may jump from rest.
+func (p *planner) start(m *move) float64 {
+	speed := m.speed
+	for i := range m.from {
+		if share := math.Abs(m.to[i]-m.from[i]) / m.length; share > 0 {
+			speed = min(speed, p.Rest[i]/share)
+		}
+	}
+	return speed
 }
 
 // plan gives every move that has not begun the highest entry speed from which

@@ -11,7 +11,7 @@ import (
 // plain limits make the arithmetic easy: 100 mm/s² everywhere.
 var plain = motion.Limits{
 	Feed: gcode.Position{200, 200, 10, 50}, Acceleration: gcode.Position{1000, 1000, 100, 1000},
-	Print: 100, Travel: 100, Deviation: 0.02,
+	Print: 100, Travel: 100, Retract: 100, Deviation: 0.02, Ring: 32,
 }
 
 // timed returns the time of each move between the points and of all.
@@ -21,7 +21,7 @@ func timed(limits motion.Limits, feed float64, points ...gcode.Position) (each [
 		all += seconds
 	}}
 	for i := 1; i < len(points); i++ {
-		p.Add(gcode.Move{From: points[i-1], To: points[i], Feed: feed}, i)
+		p.Add(&gcode.Move{From: points[i-1], To: points[i], Feed: feed}, i)
 	}
 	p.Flush()
 	return each, all

@@ -1,0 +1,202 @@
+package motion
+
+import (
+	"math"
+
+	"diathermon/internal/core/gcode"
+)
+
+// A Program is a file's lines as a machine carries them out. Make one with NewProgram.
+type Program struct {
+	gcode.State
+	Planner
+
+	speed      float64 // M220, as a share
+	retraction retraction
+	chords     []gcode.Move
+}
+
+// FirstFeed is the speed, in mm/s, at which firmwares move until a file names one.
+const FirstFeed = 25
+
+// NewProgram returns the program of a machine with those limits that has just
+// started. Done is the planner's.
+func NewProgram(limits Limits, done func(tag int, seconds float64)) *Program {
+	return &Program{Planner: Planner{Limits: limits, Done: done}, speed: 1, retraction: firstRetraction}
+}
+
+// Take carries out a plain line and remembers tag for its moves. It returns the move
+// that the line asks for, at the speed it asks for, and true; or false for one that
+// moves nothing. A retraction by the firmware is a move of the extruder alone.
+func (p *Program) Take(l *gcode.Line, tag int) (gcode.Move, bool) {
+	if l.Letter == 'G' && l.Number < 4 {
+		m, moves := p.State.Apply(l)
+		if moves {
+			if m.Feed == 0 {
+				m.Feed = FirstFeed
+			}
+			p.add(&m, tag)
+		}
+		return m, moves
+	}
+	switch l.Letter {
+	case 'T':
+		p.Flush()
+	case 'G':
+		switch l.Number {
+		case 4:
+			p.Wait(max(l.Dwell(), 0), tag)
+		case 10:
+			if !l.Has('P') && !l.Has('R') && !l.Has('X') && !l.Has('Y') && !l.Has('Z') && !l.Has('L') {
+				s, _ := l.Value('S')
+				return p.retract(true, s > 0, tag)
+			}
+		case 11:
+			return p.retract(false, false, tag)
+		default:
+			p.stop(l)
+		}
+	case 'M':
+		switch l.Number {
+		case 201, 203, 204, 205:
+			p.Limits.Set(l)
+		case 207, 208:
+			p.retraction.set(l)
+		case 220:
+			if v, ok := l.Value('S'); ok && v > 0 {
+				p.speed = v / 100
+			}
+		case 400:
+			p.Flush()
+		default:
+			p.stop(l)
+		}
+	}
+	return p.State.Apply(l)
+}
+
+// stop brings the machine to a stop before a command that waits for something.
+func (p *Program) stop(l *gcode.Line) {
+	if l.Code().Traits()&(gcode.Slow|gcode.Awaits|gcode.Pauses) != 0 {
+		p.Flush()
+	}
+}
+
+// add plans a move, an arc by its chords.
+func (p *Program) add(m *gcode.Move, tag int) {
+	if !m.Arc {
+		scaled := *m
+		scaled.Feed *= p.speed
+		p.Add(&scaled, tag)
+		return
+	}
+	p.chords = Chords(p.chords[:0], *m)
+	for i := range p.chords {
+		p.chords[i].Feed *= p.speed
+		p.Add(&p.chords[i], tag)
+	}
+}
+
+// Constants of Chords.
+const (
+	chordLength = 1.0     // mm
+	chordsLeast = 24      // of a whole circle
+	chordsMost  = 1 << 16 // of one move
+)
+
+// Chords appends to out the straight moves that an arc is made of.
+func Chords(out []gcode.Move, m gcode.Move) []gcode.Move {
+	sweep, radius := m.Sweep(), math.Hypot(m.From[gcode.X]-m.Centre[0], m.From[gcode.Y]-m.Centre[1])
+	n := int(max(math.Floor(math.Hypot(radius*sweep, m.To[gcode.Z]-m.From[gcode.Z])/chordLength), math.Ceil(chordsLeast*sweep/(2*math.Pi)), 1))
+	n = min(n, chordsMost)
+	angle := math.Atan2(m.From[gcode.Y]-m.Centre[1], m.From[gcode.X]-m.Centre[0])
+	if m.Clock {
+		sweep = -sweep
+	}
+	at := m.From
+	for i := 1; i <= n; i++ {
+		to := m.To
+		if i < n {
+			share := float64(i) / float64(n)
+			sin, cos := math.Sincos(angle + sweep*share)
+			to[gcode.X], to[gcode.Y] = m.Centre[0]+radius*cos, m.Centre[1]+radius*sin
+			to[gcode.Z] = m.From[gcode.Z] + (m.To[gcode.Z]-m.From[gcode.Z])*share
+			to[gcode.E] = m.From[gcode.E] + (m.To[gcode.E]-m.From[gcode.E])*share
+		}
+		out = append(out, gcode.Move{From: at, To: to, Feed: m.Feed})
+		at = to
+	}
+	return out
+}
+
+// A retraction is what the firmware does for G10 and G11.
+type retraction struct {
+	length, swap      float64 // mm drawn back, and for a change of tools
+	feed              float64 // mm/s
+	lift              float64 // mm
+	more, swapMore    float64 // mm pushed beyond what was drawn back
+	back, swapBack    float64 // mm/s pushed; 0: as fast as it is drawn back
+	drawn, drawnSwap  bool
+	drawnBy, liftedBy float64 // mm
+}
+
+// firstRetraction is what firmwares do until a file says otherwise.
+var firstRetraction = retraction{length: 3, swap: 13, feed: 45}
+
+// set takes an M207 or M208.
+func (r *retraction) set(l *gcode.Line) {
+	take := func(letter byte, to *float64, scale float64) {
+		if v, ok := l.Value(letter); ok {
+			*to = v * scale
+		}
+	}
+	if l.Number == 207 {
+		take('S', &r.length, 1)
+		take('W', &r.swap, 1)
+		take('F', &r.feed, 1/60.0)
+		take('Z', &r.lift, 1)
+		return
+	}
+	take('S', &r.more, 1)
+	take('W', &r.swapMore, 1)
+	take('F', &r.back, 1/60.0)
+	take('R', &r.swapBack, 1/60.0)
+}
+
+// retract draws filament back, or pushes it where it was, which none is twice. The
+// moves are at the firmware's own speed, whatever M220 has said.
+func (p *Program) retract(draw, swap bool, tag int) (gcode.Move, bool) {
+	r := &p.retraction
+	if draw == r.drawn {
+		return gcode.Move{}, false
+	}
+	m := gcode.Move{From: p.At, To: p.At, Feed: max(r.feed, 1)}
+	lift := gcode.Move{From: p.At, To: p.At, Feed: math.Inf(1)}
+	if draw {
+		r.drawnBy, r.drawnSwap, r.liftedBy = r.length, swap, r.lift
+		if swap {
+			r.drawnBy = r.swap
+		}
+		m.To[gcode.E] -= r.drawnBy
+		lift.To[gcode.Z] += r.liftedBy
+	} else {
+		more, back := r.more, r.back
+		if r.drawnSwap {
+			more, back = r.swapMore, r.swapBack
+		}
+		if back > 0 {
+			m.Feed = back
+		}
+		m.To[gcode.E] += r.drawnBy + more
+		lift.From[gcode.Z] += r.liftedBy
+	}
+	r.drawn = draw
+	if draw {
+		p.Add(&m, tag)
+	}
+	p.Add(&lift, tag)
+	if !draw {
+		p.Add(&m, tag)
+	}
+	return m, m.From != m.To
+}
