@@ -51,7 +51,7 @@ func jobs() ([]toolpath.File, error) {
 			return nil, err
 		}
 		sum := sha256.Sum256(body.Bytes())
-		facts, err := toolpath.Scan(&body, motion.Ordinary)
+		facts, err := toolpath.Scan(&body, toolpath.Options{Limits: motion.Ordinary})
 		if err != nil {
 			return nil, err
 		}

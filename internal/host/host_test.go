@@ -197,7 +197,7 @@ func shelfOf(t *testing.T, part samples.Part) folder {
 	if err := os.WriteFile(f.path, body.Bytes(), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	summary, err := toolpath.Scan(&body, motion.Ordinary)
+	summary, err := toolpath.Scan(&body, toolpath.Options{Limits: motion.Ordinary})
 	if err != nil {
 		t.Fatal(err)
 	}

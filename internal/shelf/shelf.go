@@ -178,7 +178,7 @@ func (s *Shelf) scan(r io.Reader) (toolpath.Summary, error) {
 	if err := toolpath.Sniff(head); err != nil {
 		return toolpath.Summary{}, content{err}
 	}
-	summary, err := toolpath.Scan(in, s.limits)
+	summary, err := toolpath.Scan(in, toolpath.Options{Limits: s.limits})
 	return summary, err
 }
 

@@ -195,7 +195,7 @@ func harm(command string, policy int64) string {
 
 // inAFile reports whether a file with the line in it could be started.
 func inAFile(line string) bool {
-	summary, err := toolpath.Scan(strings.NewReader("G28\nG1 X10 Y10 F3000\nG1 X20 E1\n"+line+"\nG1 X30 E2\n"), motion.Ordinary)
+	summary, err := toolpath.Scan(strings.NewReader("G28\nG1 X10 Y10 F3000\nG1 X20 E1\n"+line+"\nG1 X30 E2\n"), toolpath.Options{Limits: motion.Ordinary})
 	if err != nil {
 		return false
 	}

@@ -84,6 +84,10 @@ func (p *Program) stop(l *gcode.Line) {
 
 // add plans a move, an arc by its chords.
 func (p *Program) add(m *gcode.Move, tag int) {
+	if !m.Arc && p.speed == 1 {
+		p.Add(m, tag)
+		return
+	}
 	if !m.Arc {
 		scaled := *m
 		scaled.Feed *= p.speed

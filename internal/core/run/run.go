@@ -109,9 +109,10 @@ func (r Record) Lasted(now time.Time) time.Duration {
 
 // A Mark ties a point in the file to what has been done when it is reached.
 type Mark struct {
-	Command int     // commands said before this point
-	Seconds float64 // time the moves before it take
-	Z       float64 // height of the layer that begins here, mm
+	Command  int     // commands said before this point
+	Seconds  float64 // time the moves before it take
+	Z        float64 // height of the layer that begins here, mm
+	Filament float64 // mm pushed before it
 }
 
 // Progress is how far a run has come.

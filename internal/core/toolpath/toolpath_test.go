@@ -23,7 +23,7 @@ import (
 
 func scan(t testing.TB, program string) toolpath.Summary {
 	t.Helper()
-	s, err := toolpath.Scan(strings.NewReader(program), motion.Ordinary)
+	s, err := toolpath.Scan(strings.NewReader(program), toolpath.Options{Limits: motion.Ordinary})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -140,7 +140,7 @@ func TestWhatIsNotGCodeIsNamed(t *testing.T) {
 		"three years":    {"G28\n" + strings.Repeat("G4 S600000\n", 200), "days"},
 		"an endless S":   {"G28\nM106 S9999999999999\n", "line 2"},
 	} {
-		if _, err := toolpath.Scan(strings.NewReader(c.body), motion.Ordinary); err == nil || !strings.Contains(err.Error(), c.want) {
+		if _, err := toolpath.Scan(strings.NewReader(c.body), toolpath.Options{Limits: motion.Ordinary}); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want %q in it", name, err, c.want)
 		}
 	}
@@ -148,7 +148,7 @@ func TestWhatIsNotGCodeIsNamed(t *testing.T) {
 		t.Errorf("a line for an extended firmware is noted: %+v", s)
 	}
 	broken := errors.New("the cable")
-	if _, err := toolpath.Scan(failing{broken}, motion.Ordinary); !errors.Is(err, broken) {
+	if _, err := toolpath.Scan(failing{broken}, toolpath.Options{Limits: motion.Ordinary}); !errors.Is(err, broken) {
 		t.Errorf("a failing reader: %v", err)
 	}
 }
@@ -191,7 +191,7 @@ func TestHowManyLayersEverMemoryIsBounded(t *testing.T) {
 			return copy(p, fmt.Sprintf("G1 X%d Z%.3f E%d\n", i%100, float64(i)*0.02, i)), nil
 		}))
 	}
-	s, err := toolpath.Scan(rises(300_000), motion.Ordinary)
+	s, err := toolpath.Scan(rises(300_000), toolpath.Options{Limits: motion.Ordinary})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -237,7 +237,7 @@ func BenchmarkScan(b *testing.B) {
 	}
 	b.SetBytes(int64(body.Len()))
 	for b.Loop() {
-		if _, err := toolpath.Scan(bytes.NewReader(body.Bytes()), motion.Ordinary); err != nil {
+		if _, err := toolpath.Scan(bytes.NewReader(body.Bytes()), toolpath.Options{Limits: motion.Ordinary}); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -1,0 +1,498 @@
+package toolpath
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"time"
+
+	"diathermon/internal/core/bounds"
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/motion"
+	"diathermon/internal/core/run"
+)
+
+// longestLine is the longest line, comment included, that a file may have. A
+// slicer's picture in a comment has lines of some 80 bytes, its settings some
+// thousands.
+const longestLine = 1 << 20
+
+// Options are what a file is read with.
+type Options struct {
+	Limits motion.Limits // of the printer
+	Stroke func(*Stroke) // is told of each stroke, if it is not nil; it may not keep it
+}
+
+// Scan reads a file to its end. It fails with what is wrong in words if the
+// reader does, if a line cannot be sent, or if most of the file is not G-code.
+func Scan(r io.Reader, o Options) (Summary, error) {
+	s := scanner{
+		Summary: Summary{Version: Version, Setpoints: map[heat.Heater]float64{}, Extent: Box{Empty: true}, Reach: Reach{Box: Box{Empty: true}}, Tools: 1, Ring: o.Limits.Ring},
+		layers:  layers{step: layerStep}, draw: o.Stroke,
+	}
+	o.Limits.Ring = min(o.Limits.Ring, mostFlight-1)
+	s.program = motion.NewProgram(o.Limits, s.spend)
+	lines := bufio.NewScanner(r)
+	lines.Buffer(make([]byte, 256<<10), longestLine)
+	lines.Split(s.split)
+	for lines.Scan() {
+		s.Lines++
+		if err := s.read(lines.Bytes()); err != nil {
+			return s.Summary, fmt.Errorf("line %d: %w", s.Lines, err)
+		}
+		if s.Commands >= 20 && s.Commands < 200 && s.Unread*2 > s.Commands {
+			break
+		}
+	}
+	if errors.Is(lines.Err(), bufio.ErrTooLong) {
+		return s.Summary, fmt.Errorf("line %d is longer than %d bytes: this is not G-code", s.Lines+1, longestLine)
+	}
+	if err := lines.Err(); err != nil {
+		return s.Summary, err
+	}
+	return s.Summary, s.end()
+}
+
+// split is bufio.ScanLines, and notes a last line without an end.
+func (s *scanner) split(data []byte, atEOF bool) (int, []byte, error) {
+	if i := bytes.IndexByte(data, '\n'); i >= 0 {
+		return i + 1, data[:i], nil
+	}
+	if atEOF && len(data) > 0 {
+		s.broken = true
+		return len(data), data, nil
+	}
+	return 0, nil, nil
+}
+
+type scanner struct {
+	Summary
+	layers
+	program  *motion.Program
+	draw     func(*Stroke)
+	line     gcode.Line
+	stroke   Stroke
+	firstOdd string // the first unread line, with its number
+	broken   bool   // the last line has no end
+	laying   bool   // the last command laid plastic
+	spindle  int    // line of a command that turns a spindle or lights a laser
+	cold     bool   // cold extrusion was found
+	looked   bool   // and looked for since a tool or a setpoint was last set
+	warned   bool   // moves before homing were found
+	feature  int    // of Features, that was drawn last
+	moves    int    // so far
+	flight   [mostFlight]flight
+	now      map[heat.Heater]float64
+}
+
+// read takes one line.
+func (s *scanner) read(raw []byte) error {
+	if s.line.Quick(raw) {
+		s.Commands++
+		return s.carry(raw)
+	}
+	if i := bytes.IndexByte(raw, ';'); i >= 0 {
+		s.Hints.note(raw[i+1:])
+	}
+	command := gcode.Command(raw)
+	if len(command) == 0 {
+		return nil
+	}
+	s.Commands++
+	for _, b := range command {
+		if b < ' ' && b != '\t' || b == 0x7f {
+			return fmt.Errorf("found control character %#02x: the file is damaged, or not G-code", b)
+		}
+	}
+	if s.spent > longestPrint {
+		return fmt.Errorf("until here it takes %.0f days, which no print does", s.spent/86400)
+	}
+	l := &s.line
+	plain := l.Parse(command)
+	if errors.Is(plain, gcode.ErrImpossible) {
+		return plain
+	}
+	if f, found := bounds.Filed(command, l, plain); found {
+		s.find(f)
+	}
+	if plain != nil {
+		s.unread(command)
+		return nil
+	}
+	return s.carry(command)
+}
+
+// unread notes a line that is not plain.
+func (s *scanner) unread(command []byte) {
+	s.Unread++
+	s.laying = false
+	if s.firstOdd == "" {
+		s.firstOdd = fmt.Sprintf("line %d, %q", s.Lines, command[:min(len(command), 40)])
+	}
+	if g := gcode.GuessAt(command); g.Heat > s.Hidden {
+		s.Hidden, s.HiddenLine = min(g.Heat, gcode.Most), s.Lines
+	}
+}
+
+// carry carries out the line that was read.
+func (s *scanner) carry(command []byte) error {
+	l := &s.line
+	if l.Letter != 'G' || l.Number > 3 {
+		if err := s.other(l, command); err != nil {
+			return err
+		}
+	}
+	tag := s.moves % mostFlight
+	s.flight[tag] = flight{s.order, nothing}
+	m, moves := s.program.Take(l, tag)
+	if !moves {
+		s.laying = false
+		if l.Letter == 'G' {
+			return s.possible(command)
+		}
+		return nil
+	}
+	s.moves++
+	if err := s.moved(&m, command); err != nil {
+		return err
+	}
+	if s.laying {
+		s.flight[tag].feature = s.feature
+	}
+	return nil
+}
+
+// flight is what is remembered of a move that the planner holds.
+type flight struct {
+	order   int // how many layers had begun before it
+	feature int // that it draws
+}
+
+const (
+	mostFlight = 128 // moves that the planner may hold
+	nothing    = -1  // the feature of a move that draws nothing
+)
+
+// spend is called by the planner in the order of moves.
+func (s *scanner) spend(tag int, seconds float64) {
+	f := s.flight[tag]
+	s.time(f.order)
+	s.spent += seconds
+	if f.feature == nothing {
+		s.elsewhere += seconds
+	} else {
+		s.Features[f.feature].Seconds += seconds
+	}
+}
+
+// other looks at a line that is no move.
+func (s *scanner) other(l *gcode.Line, command []byte) error {
+	code := l.Code()
+	switch {
+	case l.Letter == 'T':
+		s.Tools, s.looked = max(s.Tools, min(l.Number, 15)+1), false
+	case l.Is('G', 4):
+		if seconds := l.Dwell(); seconds < 0 || seconds > longestDwell {
+			return fmt.Errorf("a wait of %g s is not possible: %q", seconds, command)
+		}
+	case l.Is('M', 3), l.Is('M', 4):
+		if s.spindle == 0 {
+			s.spindle = s.Lines
+		}
+	case code.Traits() == 0:
+		s.find(bounds.Finding{Level: bounds.Note, Title: fmt.Sprintf("%s is a command that this host does not know; the firmware may not either", code), Do: "see that yours does"})
+	}
+	s.setpoints(l)
+	return nil
+}
+
+// moved accounts for a move.
+func (s *scanner) moved(m *gcode.Move, command []byte) error {
+	if err := s.possible(command); err != nil {
+		return err
+	}
+	state := &s.program.State
+	length := 0.0
+	if dx, dy, dz := m.To[0]-m.From[0], m.To[1]-m.From[1], m.To[2]-m.From[2]; m.Arc {
+		length = m.Length()
+	} else {
+		length = math.Sqrt(dx*dx + dy*dy + dz*dz)
+	}
+	if !(length <= longestMove) {
+		return fmt.Errorf("a move of %g mm is more than any machine can do: %q", length, command)
+	}
+	for axis := gcode.X; axis <= gcode.Z; axis++ {
+		if m.From[axis] == m.To[axis] && !m.Arc {
+			continue
+		}
+		if !state.Homed[axis] {
+			s.unhomed(state, axis)
+			continue
+		}
+		if v := m.To[axis] + state.Shift[axis]; s.Reach.MinLine[axis] == 0 || v < s.Reach.Min[axis] || v > s.Reach.Max[axis] {
+			s.Reach.add(state.Machine(), axis, s.Lines)
+		}
+	}
+	pushed := m.Extrusion()
+	s.push(pushed)
+	flat := m.From[gcode.X] != m.To[gcode.X] || m.From[gcode.Y] != m.To[gcode.Y] || m.Arc
+	s.laying = pushed > 0 && flat
+	if s.laying {
+		s.lay(m, pushed, length)
+	}
+	if s.draw != nil {
+		s.show(m)
+	}
+	return nil
+}
+
+// push counts filament.
+func (s *scanner) push(mm float64) {
+	if mm == 0 {
+		return
+	}
+	s.Filament += mm
+	tool := min(max(s.program.Tool, 0), 15)
+	for len(s.ByTool) <= tool {
+		s.ByTool = append(s.ByTool, 0)
+	}
+	s.ByTool[tool] += mm
+}
+
+// unhomed finds moves of an axis whose place is not known.
+func (s *scanner) unhomed(state *gcode.State, axis gcode.Axis) {
+	if s.warned || state.Relative {
+		return
+	}
+	s.warned = true
+	s.find(bounds.Finding{Level: bounds.Warn, Title: fmt.Sprintf("it moves %c to a place before it has homed it", gcode.Letters[axis]), Do: "put G28 before it, unless the printer is homed when you start it"})
+}
+
+// coldest is the least setpoint, °C, at which filament is pushed.
+const coldest = 150
+
+// lay accounts for a move that draws plastic.
+func (s *scanner) lay(m *gcode.Move, pushed, length float64) {
+	if s.First == 0 {
+		s.First = s.Commands
+	}
+	if m.Arc {
+		s.Extent.add(m.Box())
+	} else {
+		s.Extent.add([3]float64(m.From[:3]), [3]float64(m.To[:3]))
+	}
+	if !s.looked {
+		s.looked = true
+		s.tooCold()
+	}
+	s.layers.lay(m, s.Commands, s.Filament-pushed)
+	s.Fastest, s.Fan = max(s.Fastest, m.Feed), max(s.Fan, s.program.Fan)
+	s.Flow = max(s.Flow, pushed*m.Feed/length)
+	f := s.featureOf(m.Feed)
+	f.Length, f.Filament = f.Length+length, f.Filament+pushed
+}
+
+// tooCold finds plastic that is laid while the nozzle is cold.
+func (s *scanner) tooCold() {
+	if s.cold {
+		return
+	}
+	h := heat.NozzleOf(s.program.Tool)
+	v, given := s.now[h]
+	switch {
+	case !given:
+		s.find(bounds.Finding{Level: bounds.Warn, Title: fmt.Sprintf("it lays plastic and has not heated %s", h), Do: "heat it before you start, or slice it again with a temperature"})
+	case v < coldest:
+		s.find(bounds.Finding{Level: bounds.Block, Title: fmt.Sprintf("it lays plastic with %s set to %.0f °C, which is too cold for any filament", h, v), Do: "slice it again with the filament's temperature"})
+	default:
+		return
+	}
+	s.cold = true
+}
+
+// featureOf is the feature that a move at a speed in this layer belongs to.
+func (s *scanner) featureOf(speed float64) *Feature {
+	speed = max(math.Round(speed), 1)
+	height := math.Round(100*s.height) / 100
+	if f := s.feature; f < len(s.Features) && s.Features[f].Speed == speed && s.Features[f].Height == height {
+		return &s.Features[f]
+	}
+	nearest, least := 0, math.Inf(1)
+	for i := range s.Features {
+		f := &s.Features[i]
+		away := 100*math.Abs(f.Height-height) + math.Abs(f.Speed-speed)
+		if away < least {
+			nearest, least = i, away
+		}
+	}
+	if least > 0 && len(s.Features) < mostFeatures {
+		nearest = len(s.Features)
+		s.Features = append(s.Features, Feature{Height: height, Speed: speed})
+	}
+	s.feature = nearest
+	return &s.Features[nearest]
+}
+
+// show hands on a move, an arc by its chords.
+func (s *scanner) show(m *gcode.Move) {
+	state := &s.program.State
+	k := &s.stroke
+	k.Feed, k.Command, k.Layer, k.Height = m.Feed, s.Commands, max(s.begun-1, 0), s.height
+	k.Fan, k.Nozzle, k.Tool = state.Fan, s.now[heat.NozzleOf(state.Tool)], state.Tool
+	each := func(m *gcode.Move) {
+		k.From, k.To = m.From, m.To
+		for axis := gcode.X; axis <= gcode.Z; axis++ {
+			k.From[axis] += state.Shift[axis]
+			k.To[axis] += state.Shift[axis]
+		}
+		s.draw(k)
+	}
+	if !m.Arc {
+		each(m)
+		return
+	}
+	for _, chord := range motion.Chords(nil, *m) {
+		each(&chord)
+	}
+}
+
+// possible says why no machine can be where the lines so far lead, or nil.
+func (s *scanner) possible(command []byte) error {
+	state := &s.program.State
+	for axis := range state.At {
+		at, most := state.At[axis], farthest
+		if axis == int(gcode.E) {
+			most = mostFilament
+		}
+		if math.Abs(at) <= most && math.Abs(at+state.Shift[axis]) <= most {
+			continue
+		}
+		if axis == int(gcode.E) {
+			return fmt.Errorf("%g m of filament are more than any print takes: %q", at/1000, command)
+		}
+		return fmt.Errorf("%c %g mm is farther than any machine reaches: %q", gcode.Letters[axis], at+state.Shift[axis], command)
+	}
+	return nil
+}
+
+// find keeps a finding, and counts those like it.
+func (s *scanner) find(f bounds.Finding) {
+	kept := 0
+	for i := range s.Findings {
+		if s.Findings[i].Finding == f {
+			s.Findings[i].Count++
+			return
+		}
+		if s.Findings[i].Level == f.Level {
+			kept++
+		}
+	}
+	if kept >= mostFindings {
+		f = bounds.Finding{Level: f.Level, Title: "there are more like these", Do: "look through the file"}
+		if kept > mostFindings {
+			for i := range s.Findings {
+				if s.Findings[i].Finding == f {
+					s.Findings[i].Count++
+				}
+			}
+			return
+		}
+	}
+	s.Findings = append(s.Findings, Finding{f, s.Lines, 1})
+}
+
+// setpoints notes the temperatures a line asks for.
+func (s *scanner) setpoints(l *gcode.Line) {
+	if l.Letter != 'M' && l.Letter != 'G' {
+		return
+	}
+	tool := s.program.Tool
+	for _, a := range bounds.Asked(l, tool) {
+		if a.Heater == "" {
+			a.Heater = heat.NozzleOf(tool)
+		}
+		s.Setpoints[a.Heater] = max(s.Setpoints[a.Heater], a.Setpoint)
+	}
+	h, v, ok := run.Setpoint(l, tool)
+	if !ok {
+		return
+	}
+	if s.now == nil {
+		s.now = map[heat.Heater]float64{}
+	}
+	if was, given := s.now[h]; (!given || was != v) && len(s.Given) < mostGiven {
+		s.Given = append(s.Given, Given{Line: s.Lines, Layer: s.begun, Heater: h, Setpoint: v})
+	}
+	s.now[h], s.looked = v, false
+	if s.First == 0 && len(s.Warming) < mostSteps {
+		s.Warming = append(s.Warming, heat.Step{Command: s.Commands, Heater: h, Setpoint: v, Wait: run.Waits(l)})
+	}
+}
+
+// end judges the whole file.
+func (s *scanner) end() error {
+	if s.Commands == 0 {
+		return ErrNoCommands
+	}
+	if s.Unread*2 > s.Commands {
+		return fmt.Errorf("most lines are not G-code; the first is %s", s.firstOdd)
+	}
+	if s.spindle > 0 && s.Filament <= 0 {
+		return fmt.Errorf("line %d turns a spindle or lights a laser, and nothing pushes filament: this is for a mill or a cutter, not for a 3D printer", s.spindle)
+	}
+	s.program.Flush()
+	s.time(math.MaxInt)
+	s.leaves()
+	s.Duration = time.Duration(s.spent * float64(time.Second))
+	s.Travelling = time.Duration(s.elsewhere * float64(time.Second))
+	s.Marks = s.marks
+	s.Layers, s.LayerSteps = len(s.Marks), commonest(s.Marks)
+	slices.SortFunc(s.Features, func(a, b Feature) int {
+		if a.Height != b.Height {
+			return int(math.Copysign(1, a.Height-b.Height))
+		}
+		return int(a.Speed - b.Speed)
+	})
+	s.Hints.settle()
+	return nil
+}
+
+// leaves finds what a file leaves behind at its end.
+func (s *scanner) leaves() {
+	var on []string
+	for h, v := range s.now {
+		if v > 0 {
+			on = append(on, fmt.Sprintf("%s at %.0f °C", h, v))
+		}
+	}
+	slices.Sort(on)
+	switch {
+	case s.broken && len(on) > 0:
+		s.find(bounds.Finding{Level: bounds.Block, Title: "the file ends inside a line and leaves " + listed(on) + ": it was cut short", Do: "send it again; if it is whole, end its last line"})
+	case s.laying && len(on) > 0:
+		s.find(bounds.Finding{Level: bounds.Warn, Title: "the file ends while it lays plastic and leaves " + listed(on) + ": it may have been cut short", Do: "look at its end, or send it again"})
+	case len(on) > 0:
+		s.find(bounds.Finding{Level: bounds.Warn, Title: "it leaves " + listed(on), Do: "turn them off when it is done, or add M104 S0 and M140 S0 to its end"})
+	}
+}
+
+// listed is "a, b and c".
+func listed(items []string) string {
+	out := ""
+	for i, item := range items {
+		switch {
+		case i == 0:
+		case i == len(items)-1:
+			out += " and "
+		default:
+			out += ", "
+		}
+		out += item
+	}
+	return out
+}
