@@ -345,30 +345,6 @@ type StartRun struct {
 	SoakSeconds float64 `json:"soak_seconds,omitempty" minimum:"0" maximum:"14400" doc:"For so long; 0: until the plate has settled"`
 }
 
-// File is a stored file and what its moves amount to.
-type File struct {
-	Name            string             `json:"name" example:"dust-cap.gcode"`
-	Size            int64              `json:"size" doc:"Bytes"`
-	SHA256          string             `json:"sha256"`
-	Stored          time.Time          `json:"stored"`
-	Lines           int                `json:"lines"`
-	Commands        int                `json:"commands" doc:"Lines that the printer receives"`
-	Layers          int                `json:"layers"`
-	LayerHeight     float64            `json:"layer_height" doc:"The commonest, mm"`
-	Extent          *Extent            `json:"extent,omitempty" doc:"Of everything that lays plastic"`
-	FilamentMM      float64            `json:"filament_mm"`
-	FilamentG       float64            `json:"filament_g" doc:"At the density in the configuration"`
-	DurationSeconds float64            `json:"duration_seconds" doc:"Of the moves, without warming"`
-	Setpoints       map[string]float64 `json:"setpoints" doc:"The highest asked of each heater, °C"`
-	Checks          []Check            `json:"checks,omitempty" doc:"What stands between it and a start now; only when one file is asked for"`
-}
-
-// Extent is a box in millimetres.
-type Extent struct {
-	Min [3]float64 `json:"min"`
-	Max [3]float64 `json:"max"`
-}
-
 // Check is one thing found before a start.
 type Check struct {
 	Level string `json:"level" enum:"block,warn,note"`

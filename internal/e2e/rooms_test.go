@@ -21,6 +21,8 @@ var doors = map[string][]string{
 	"internal/core/preflight": {"internal/core"},
 	"internal/core/bounds":    {"internal/core"},
 	"internal/core/machine":   {"internal/core"},
+	"internal/core/layers":    {"internal/core"},
+	"internal/core/picture":   {"internal/core"},
 
 	"internal/port":          {},
 	"internal/host":          {"internal/core", "internal/port"},
@@ -42,6 +44,8 @@ var doors = map[string][]string{
 	"internal/journal":     {"internal/core", "internal/durable"},
 	"internal/records":     {"internal/core", "internal/durable"},
 	"internal/shelf":       {"internal/core", "internal/durable"},
+	"internal/survey":      {"internal/core", "internal/durable", "internal/shelf"},
+	"internal/facts":       {"internal/api", "internal/core"},
 	"internal/samples":     {},
 	"internal/web":         {"internal/api", "internal/core", "internal/host", "internal/port"},
 	"internal/web/desk":    {"internal/api"},
@@ -50,13 +54,13 @@ var doors = map[string][]string{
 	"internal/web/live":    {"internal/api", "internal/host", "internal/web/desk", "internal/web/guard"},
 	"internal/web/heat":    {"internal/api", "internal/chart", "internal/core", "internal/hindsight", "internal/host/heating", "internal/web/desk", "internal/web/guard"},
 	"internal/web/runs":    {"internal/api", "internal/core", "internal/host/printing", "internal/web/desk"},
-	"internal/web/shelf":   {"internal/api", "internal/core", "internal/host/printing", "internal/shelf", "internal/web/desk", "internal/web/runs"},
+	"internal/web/shelf":   {"internal/api", "internal/core", "internal/facts", "internal/host/printing", "internal/shelf", "internal/survey", "internal/web/desk", "internal/web/runs"},
 	"internal/web/wire":    {"internal/api", "internal/core", "internal/host", "internal/web/desk"},
 	"internal/web/bench":   {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/heat", "internal/web/runs"},
 
 	"internal/client":  {"internal/api"},
-	"internal/service": {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/journal", "internal/records", "internal/shelf", "internal/web"},
-	"internal/cli":     {"internal/api", "internal/client", "internal/durable", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
+	"internal/service": {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/journal", "internal/records", "internal/shelf", "internal/survey", "internal/web"},
+	"internal/cli":     {"internal/api", "internal/client", "internal/core", "internal/durable", "internal/facts", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }
 
@@ -97,7 +101,7 @@ func TestRoomsAreEnteredThroughTheirDoors(t *testing.T) {
 	if rooms < 20 {
 		t.Errorf("only %d rooms were found", rooms)
 	}
-	for _, room := range strings.Fields("access gcode wire machine motion toolpath heat run preflight mesh stock") {
+	for _, room := range strings.Fields("access gcode wire machine motion toolpath layers picture heat run preflight mesh stock") {
 		if !strings.Contains(string(out), module+"internal/core/"+room+`"`) {
 			t.Errorf("the core has no room %s", room)
 		}

@@ -15,7 +15,9 @@ import (
 
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
+	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
 )
@@ -88,7 +90,23 @@ type Printer struct {
 	NozzleDiameter   float64 `toml:"nozzle_diameter"`   // mm
 	FilamentDiameter float64 `toml:"filament_diameter"` // mm
 	FilamentDensity  float64 `toml:"filament_density"`  // g/cm³
+	FilamentPrice    float64 `toml:"filament_price"`    // of a kilogram; 0: not said
+	Currency         string  `toml:"currency"`
 	Limits           Limits  `toml:"limits"`
+	Motion           Motion  `toml:"motion"`
+}
+
+// Motion is what the printer's axes can do, for the time that a file takes; 0 is what a
+// common machine has. What the printer tells of itself goes before it.
+type Motion struct {
+	Speed        [4]float64 `toml:"speed"`         // X, Y, Z, E, mm/s at most
+	Acceleration [4]float64 `toml:"acceleration"`  // X, Y, Z, E, mm/s² at most
+	Print        float64    `toml:"print"`         // mm/s² of a move that extrudes
+	Travel       float64    `toml:"travel"`        // of one that does not
+	Retract      float64    `toml:"retract"`       // of the extruder alone
+	Deviation    float64    `toml:"deviation"`     // mm by which a corner may be cut
+	Jerk         [4]float64 `toml:"jerk"`          // X, Y, Z, E, mm/s; in place of a deviation
+	Moves        int        `toml:"planned_moves"` // that the firmware's planner holds
 }
 
 // Limits are the highest setpoints in °C; 0 where there is no such heater.
@@ -187,7 +205,18 @@ func (c Config) Check() error {
 		{"hold.nozzle_hot_for", c.Hold.NozzleHotFor.Minutes(), 24 * 60}, {"pick_up.bed_warm_for", c.PickUp.BedWarmFor.Minutes(), 24 * 60},
 		{"heat.unused_for", c.Heat.UnusedFor.Minutes(), 24 * 60}, {"heat.part_off", c.Heat.PartOff, 100},
 		{"heat.keep", c.Heat.Keep.Hours(), 24 * 366 * 100},
+		{"printer.filament_price", p.FilamentPrice, 1e6},
+		{"printer.motion.print", p.Motion.Print, 1e5}, {"printer.motion.travel", p.Motion.Travel, 1e5}, {"printer.motion.retract", p.Motion.Retract, 1e5},
+		{"printer.motion.deviation", p.Motion.Deviation, 1}, {"printer.motion.planned_moves", float64(p.Motion.Moves), 64},
 		{"wire.receive_buffer", float64(c.Wire.ReceiveBuffer), 1 << 16}, {"wire.command_slots", float64(c.Wire.CommandSlots), 64},
+	}
+	for axis, letter := range "XYZE" {
+		for key, v := range map[string]float64{"speed": p.Motion.Speed[axis], "acceleration": p.Motion.Acceleration[axis], "jerk": p.Motion.Jerk[axis]} {
+			bounded = append(bounded, struct {
+				key         string
+				value, most float64
+			}{fmt.Sprintf("printer.motion.%s, %c,", key, letter), v, 1e6})
+		}
 	}
 	for _, v := range bounded {
 		if !(v.value >= 0 && v.value <= v.most) {
@@ -232,7 +261,45 @@ func (c Config) host() host.Config {
 func (p Printer) machine() machine.Printer {
 	return machine.Printer{
 		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
+		Price: p.FilamentPrice, Currency: p.Currency, Motion: p.Motion.limits(),
 		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools,
 		Limits: heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
 	}
+}
+
+// limits are those of a common machine with what is said in their place; nil if nothing
+// is.
+func (m Motion) limits() *motion.Limits {
+	if m == (Motion{}) {
+		return nil
+	}
+	l := motion.Ordinary
+	take := func(v float64, to *float64) {
+		if v > 0 {
+			*to = v
+		}
+	}
+	for axis := range m.Speed {
+		take(m.Speed[axis], &l.Feed[axis])
+		take(m.Acceleration[axis], &l.Acceleration[axis])
+		if m.Jerk[axis] > 0 {
+			l.Jerk[axis], l.Deviation = m.Jerk[axis], 0
+		}
+	}
+	take(m.Print, &l.Print)
+	take(m.Travel, &l.Travel)
+	take(m.Retract, &l.Retract)
+	take(m.Deviation, &l.Deviation)
+	if m.Moves > 0 {
+		l.Ring = m.Moves
+	}
+	return &l
+}
+
+// reading is how files are read for the printer.
+func (p Printer) reading() toolpath.Options {
+	if l := p.Motion.limits(); l != nil {
+		return toolpath.Options{Limits: *l, Of: toolpath.SetupsLimits}
+	}
+	return toolpath.Options{Limits: motion.Ordinary, Of: toolpath.OrdinaryLimits}
 }

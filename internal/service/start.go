@@ -20,6 +20,7 @@ import (
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/shelf"
+	"diathermon/internal/survey"
 	"diathermon/internal/web"
 	"diathermon/internal/web/guard"
 	"diathermon/internal/web/wire"
@@ -36,6 +37,7 @@ type starting struct {
 	readings  *heatlog.Log
 	hindsight *hindsight.Hindsight
 	journals  *journal.Folder
+	survey    *survey.Survey
 }
 
 // start takes the steps of a start, each of which leaves behind in closers what ends
@@ -119,10 +121,14 @@ func (s *starting) records(ctx context.Context) (err error) {
 
 // files opens the shelf and the journals.
 func (s *starting) files(ctx context.Context) (err error) {
-	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept); err != nil {
+	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept, s.config.Printer.reading()); err != nil {
 		return err
 	}
 	s.work(s.Shelf.Renew)
+	if s.survey, err = survey.New(s.Shelf, s.in("survey"), s.config.Printer.machine().Filament, s.log); err != nil {
+		return err
+	}
+	s.work(s.survey.Work)
 	s.journals, err = journal.Open(s.in("journal"))
 	return err
 }
@@ -183,7 +189,7 @@ func (s *starting) http(context.Context) error {
 	h := s.Host
 	s.serve(s.listener, &web.Server{
 		Printer: s.config.Printer.machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})

@@ -25,7 +25,6 @@ import (
 	"syscall"
 	"time"
 
-	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/durable"
 )
@@ -66,9 +65,9 @@ type Shelf struct {
 	dir      string
 	staging  staging
 	index    Index
-	limits   motion.Limits
+	how      toolpath.Options
 	mu       sync.Mutex // one file is put in its place, or removed, at a time
-	renewal  sync.Mutex // one file is examined anew at a time
+	renewing sync.Map   // name: *sync.Mutex; a file is examined anew by one at a time
 	inUse    func(name string) bool
 	maxBytes int64
 }
@@ -79,14 +78,14 @@ const maxBytes = 2 << 30
 // Open returns the shelf in dir, which is made if need be, and brings the index
 // up to date with what is there: what was under way when the process ended is
 // brought to its end, files put there by hand are read, files that are gone are
-// forgotten.
-func Open(ctx context.Context, dir string, index Index) (*Shelf, error) {
+// forgotten. How is how files are read.
+func Open(ctx context.Context, dir string, index Index, how toolpath.Options) (*Shelf, error) {
 	for _, folder := range []string{dir, filepath.Join(dir, stagingName)} {
 		if err := durable.Folder(folder); err != nil {
 			return nil, err
 		}
 	}
-	s := &Shelf{dir: dir, staging: staging{filepath.Join(dir, stagingName)}, index: index, limits: motion.Ordinary, inUse: func(string) bool { return false }, maxBytes: maxBytes}
+	s := &Shelf{dir: dir, staging: staging{filepath.Join(dir, stagingName)}, index: index, how: how, inUse: func(string) bool { return false }, maxBytes: maxBytes}
 	return s, s.reconcile(ctx)
 }
 
@@ -131,7 +130,7 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 		if _, err := Name(name); err != nil {
 			continue
 		}
-		if f, err = s.examine(name); err != nil {
+		if f, err = s.examine(ctx, name, Look{}); err != nil {
 			if !ok {
 				continue // not G-code: a person put it there and may take it away
 			}
@@ -152,8 +151,14 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 	return nil
 }
 
+// Look is what who has a file examined wants to see of it.
+type Look struct {
+	Stroke   func(*toolpath.Stroke) // each of its strokes; may be nil
+	Progress func(bytes int64)      // how far it has been read; may be nil
+}
+
 // examine reads a file that is already in the folder.
-func (s *Shelf) examine(name string) (toolpath.File, error) {
+func (s *Shelf) examine(ctx context.Context, name string, look Look) (toolpath.File, error) {
 	in, err := os.Open(s.path(name))
 	if err != nil {
 		return toolpath.File{}, err
@@ -164,12 +169,13 @@ func (s *Shelf) examine(name string) (toolpath.File, error) {
 		return toolpath.File{}, err
 	}
 	hash := sha256.New()
-	counted := &source{r: in}
-	summary, err := s.scan(io.TeeReader(counted, hash))
+	counted := &source{r: in, ctx: ctx, told: look.Progress}
+	summary, err := s.scan(io.TeeReader(counted, hash), look.Stroke)
 	return toolpath.File{Name: name, Size: counted.n, SHA256: hex.EncodeToString(hash.Sum(nil)), Stored: info.ModTime().UTC().Truncate(time.Millisecond), Summary: summary}, err
 }
 
-func (s *Shelf) scan(r io.Reader) (toolpath.Summary, error) {
+// scan reads a file to its end.
+func (s *Shelf) scan(r io.Reader, stroke func(*toolpath.Stroke)) (toolpath.Summary, error) {
 	in := bufio.NewReaderSize(r, 64<<10)
 	head, err := in.Peek(512)
 	if err != nil && err != io.EOF {
@@ -178,8 +184,9 @@ func (s *Shelf) scan(r io.Reader) (toolpath.Summary, error) {
 	if err := toolpath.Sniff(head); err != nil {
 		return toolpath.Summary{}, content{err}
 	}
-	summary, err := toolpath.Scan(in, toolpath.Options{Limits: s.limits})
-	return summary, err
+	how := s.how
+	how.Stroke = stroke
+	return toolpath.Scan(in, how)
 }
 
 // content marks an error as one of what a file holds.
@@ -194,7 +201,13 @@ type Arrival struct {
 	Size    int64  // as announced; -1 if it was not
 	SHA256  []byte // as announced; nil if it was not
 	Replace bool   // other bytes of the same name may go
+	Whole   bool   // it is to be started at once: it is examined on its way, whatever its size
 }
+
+// atOnce is up to how many bytes a file is examined as it arrives. Of a larger one the
+// beginning is, so that its sender need not wait: what it is, is worked out when it is
+// safely here.
+const atOnce = 4 << 20
 
 // Store takes a file in. The file, its outcome and nil are returned when it is
 // safely on disk; otherwise the shelf is as it was before.
@@ -215,7 +228,7 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	hash := sha256.New()
 	out := bufio.NewWriterSize(tmp.File, 256<<10)
 	body := &source{r: io.LimitReader(a.Body, s.maxBytes+1)}
-	summary, err := s.scan(io.TeeReader(body, io.MultiWriter(out, hash)))
+	summary, err := s.arrive(io.TeeReader(body, io.MultiWriter(out, hash)), a.Whole)
 	switch {
 	case body.n > s.maxBytes:
 		return none, "", fmt.Errorf("%w: at most %d bytes are taken", ErrLarge, s.maxBytes)
@@ -237,6 +250,32 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	}
 	f := toolpath.File{Name: name, Size: body.n, SHA256: hex.EncodeToString(sum), Stored: time.Now().UTC().Truncate(time.Millisecond), Summary: summary}
 	return s.place(ctx, f, tmp, a.Replace)
+}
+
+// arrive reads a file on its way and says what it is, as far as that is known when its
+// last byte has come.
+func (s *Shelf) arrive(in io.Reader, whole bool) (toolpath.Summary, error) {
+	if whole {
+		return s.scan(in, nil)
+	}
+	var head bytes.Buffer
+	_, err := io.CopyN(&head, in, atOnce)
+	if err == io.EOF {
+		return s.scan(&head, nil)
+	}
+	if err != nil {
+		return toolpath.Summary{}, err
+	}
+	lines := head.Bytes()
+	lines = lines[:bytes.LastIndexByte(lines, '\n')+1]
+	if len(lines) == 0 {
+		lines = head.Bytes()
+	}
+	if _, err := s.scan(bytes.NewReader(lines), nil); err != nil && !errors.Is(err, toolpath.ErrNoCommands) {
+		return toolpath.Summary{}, err
+	}
+	_, err = io.Copy(io.Discard, in)
+	return toolpath.Summary{}, err
 }
 
 // place puts an arrived file where it belongs: it is staged under its digest, then
@@ -301,8 +340,8 @@ func (s *Shelf) knows(f toolpath.File) (known, there bool) {
 	return false, false
 }
 
-// File returns what is known of a file, by this version of the computation.
-func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
+// Known returns what is known of a file now.
+func (s *Shelf) Known(ctx context.Context, name string) (toolpath.File, error) {
 	composed, possible := asked(name)
 	if !possible {
 		return toolpath.File{}, fmt.Errorf("%w: %q", ErrMissing, name)
@@ -311,48 +350,73 @@ func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
 	if errors.Is(err, fs.ErrNotExist) {
 		return f, fmt.Errorf("%w: %q", ErrMissing, name)
 	}
-	if err != nil || f.Version == toolpath.Version {
-		return f, err
-	}
-	return s.renew(ctx, composed)
+	return f, err
 }
 
-// renew examines a file anew, whose facts are an older version's or whose bytes have
-// been changed by hand.
-func (s *Shelf) renew(ctx context.Context, name string) (toolpath.File, error) {
-	s.renewal.Lock()
-	defer s.renewal.Unlock()
-	f, err := s.examine(name)
+// File returns what is known of a file, by this version of the computation: where it is
+// not known yet, it is worked out.
+func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
+	f, err := s.Known(ctx, name)
+	if err != nil || f.Surveyed() {
+		return f, err
+	}
+	return s.renew(ctx, f.Name, Look{}, false)
+}
+
+// Survey works out what a file is, and lets it be looked at.
+func (s *Shelf) Survey(ctx context.Context, name string, look Look) (toolpath.File, error) {
+	return s.renew(ctx, name, look, true)
+}
+
+// renew examines a file anew, which has not been before, whose facts are an older
+// version's or whose bytes have been changed by hand. Unless it must, it does not where
+// somebody else just has.
+func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (toolpath.File, error) {
+	lock, _ := s.renewing.LoadOrStore(name, new(sync.Mutex))
+	lock.(*sync.Mutex).Lock()
+	defer lock.(*sync.Mutex).Unlock()
+	if !must {
+		if f, err := s.index.File(ctx, name); err == nil && f.Surveyed() {
+			return f, nil
+		}
+	}
+	f, err := s.examine(ctx, name, look)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return f, errors.Join(fmt.Errorf("%w: %q", ErrMissing, name), s.index.DeleteFile(ctx, name))
-	case err != nil && !errors.As(err, new(*fs.PathError)):
-		return f, errors.Join(fmt.Errorf("%s: %w", name, content{err}), s.index.DeleteFile(ctx, name))
-	case err != nil:
+	case ctx.Err() != nil:
+		return f, ctx.Err()
+	case errors.As(err, new(*fs.PathError)):
 		return f, err
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	old, err := s.index.File(ctx, name)
-	if err != nil {
-		return f, err
+	old, missing := s.index.File(ctx, name)
+	if missing != nil {
+		return f, missing
 	}
-	if old.SHA256 == f.SHA256 {
+	switch {
+	case old.SHA256 == f.SHA256: // as it was stored
 		f.Stored = old.Stored
+		if err != nil {
+			f.Summary = toolpath.Summary{Version: toolpath.Version, Trouble: err.Error()}
+		}
+	case err != nil: // as somebody has made it
+		return f, errors.Join(fmt.Errorf("%s: %w", name, content{err}), s.index.DeleteFile(ctx, name))
 	}
 	return f, s.index.PutFile(ctx, f)
 }
 
-// Renew examines anew, one after another, the files whose facts an older version has
-// computed, or whose bytes were changed on the disk since they were stored.
+// Renew examines anew, one after another, the files whose bytes were changed on the disk
+// since they were stored.
 func (s *Shelf) Renew(ctx context.Context) {
 	files, err := s.index.Files(ctx)
 	if err != nil {
 		return
 	}
 	for _, f := range files {
-		if ctx.Err() == nil && (f.Version != toolpath.Version || s.touched(f) && !s.matches(f)) {
-			s.renew(ctx, f.Name)
+		if ctx.Err() == nil && s.touched(f) && !s.matches(f) {
+			s.renew(ctx, f.Name, Look{}, true)
 		}
 	}
 }
@@ -422,14 +486,22 @@ func (s *Shelf) Remove(ctx context.Context, name string) error {
 // source counts what is read from r and keeps the error that ended it, to tell
 // a body that was cut short from a file that is wrong.
 type source struct {
-	r   io.Reader
-	n   int64
-	err error
+	r    io.Reader
+	n    int64
+	err  error
+	ctx  context.Context // that ends it; may be nil
+	told func(int64)     // what it has come to; may be nil
 }
 
 func (s *source) Read(p []byte) (int, error) {
+	if s.ctx != nil && s.ctx.Err() != nil {
+		return 0, s.ctx.Err()
+	}
 	n, err := s.r.Read(p)
 	s.n += int64(n)
+	if s.told != nil {
+		s.told(s.n)
+	}
 	if err != nil && err != io.EOF {
 		s.err = err
 	}

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"testing/iotest"
 
+	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/shelf"
 )
@@ -64,10 +65,13 @@ func (m *memory) DeleteFile(_ context.Context, name string) error {
 
 const part = "G28\nG1 X10 F3000\nG1 X20 E1\n"
 
+// plainly is how the tests' files are read.
+var plainly = toolpath.Options{Limits: motion.Ordinary}
+
 func open(t *testing.T) (*shelf.Shelf, *memory, string) {
 	t.Helper()
 	m, dir := &memory{files: map[string]toolpath.File{}}, filepath.Join(t.TempDir(), "shelf")
-	s, err := shelf.Open(t.Context(), dir, m)
+	s, err := shelf.Open(t.Context(), dir, m, plainly)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -204,7 +208,7 @@ func TestTheIndexIsBroughtUpToDate(t *testing.T) {
 	os.WriteFile(filepath.Join(dir, "by-hand.gcode"), []byte(part), 0o644)
 	os.WriteFile(filepath.Join(dir, "notes.txt"), []byte("solid x\n"), 0o644)
 	os.WriteFile(filepath.Join(dir, ".half-arrived"), []byte("G28"), 0o644)
-	if _, err := shelf.Open(t.Context(), dir, m); err != nil {
+	if _, err := shelf.Open(t.Context(), dir, m, plainly); err != nil {
 		t.Fatal(err)
 	}
 	if len(m.files) != 2 || m.files["by-hand.gcode"].Commands != 3 || m.files["kept.gcode"].Size != int64(len(part)) {
@@ -238,7 +242,7 @@ func TestAFileThatIsReplacedByHandWhileNobodyLooksIsReadAnew(t *testing.T) {
 	f, _, _ := s.Store(t.Context(), arrival("cap.gcode", part))
 	os.WriteFile(filepath.Join(dir, "cap.gcode"), []byte(part+"G1 X30 E2\n"), 0o600)
 	os.WriteFile(filepath.Join(dir, "by-hand.gcode"), []byte(part), 0o600)
-	if _, err := shelf.Open(t.Context(), dir, m); err != nil {
+	if _, err := shelf.Open(t.Context(), dir, m, plainly); err != nil {
 		t.Fatal(err)
 	}
 	if now := m.files["cap.gcode"]; now.SHA256 == f.SHA256 || now.Commands != 4 {
@@ -248,7 +252,7 @@ func TestAFileThatIsReplacedByHandWhileNobodyLooksIsReadAnew(t *testing.T) {
 		t.Error("one that was put there by hand is not known")
 	}
 	os.Remove(filepath.Join(dir, "cap.gcode"))
-	if shelf.Open(t.Context(), dir, m); len(m.files) != 1 {
+	if shelf.Open(t.Context(), dir, m, plainly); len(m.files) != 1 {
 		t.Errorf("one that was taken away is known still: %v", m.files)
 	}
 }
@@ -264,5 +268,59 @@ func TestAFileThatIsPrintedIsNeitherReplacedNorRemoved(t *testing.T) {
 	}
 	if err := s.Remove(t.Context(), "cap.gcode"); !errors.Is(err, shelf.ErrTaken) {
 		t.Errorf("removed: %v", err)
+	}
+}
+
+// rising is a file of many layers and about that many bytes.
+func rising(bytes int) string {
+	var b strings.Builder
+	b.WriteString("G28\nM104 S200\nM83\nG90\n")
+	for z := 1; b.Len() < bytes; z++ {
+		fmt.Fprintf(&b, "G1 Z%.2f F600\n", float64(z)/1000)
+		for x := range 200 {
+			fmt.Fprintf(&b, "G1 X%d Y%d E.05 F3000\n", 50+x%2*50, 50+x)
+		}
+	}
+	b.WriteString("M104 S0\n")
+	return b.String()
+}
+
+func TestALargeFileIsSafeBeforeItIsKnownWhatItIs(t *testing.T) {
+	s, m, _ := open(t)
+	body := rising(5 << 20)
+	f, outcome, err := s.Store(t.Context(), arrival("tall.gcode", body))
+	if err != nil || outcome != shelf.Created || f.Surveyed() || f.Size != int64(len(body)) || m.files["tall.gcode"].SHA256 != f.SHA256 {
+		t.Fatalf("stored: %+v, %s, %v", f, outcome, err)
+	}
+	whole, _, err := s.Store(t.Context(), shelf.Arrival{Name: "whole.gcode", Body: strings.NewReader(body), Size: f.Size, Whole: true})
+	if err != nil || !whole.Surveyed() || whole.Layers == 0 {
+		t.Errorf("one that is to be started at once: %+v, %v", whole, err)
+	}
+	var strokes, last int64
+	known, err := s.Survey(t.Context(), "tall.gcode", shelf.Look{Stroke: func(*toolpath.Stroke) { strokes++ }, Progress: func(n int64) { last = n }})
+	if err != nil || known.Layers != whole.Layers || known.Duration != whole.Duration || !known.Stored.Equal(f.Stored) || strokes == 0 || last != f.Size {
+		t.Errorf("surveyed: %+v, %d strokes, %d bytes, %v", known, strokes, last, err)
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	m.files["tall.gcode"] = f
+	if _, err := s.Survey(ctx, "tall.gcode", shelf.Look{Progress: func(int64) { stop() }}); !errors.Is(err, context.Canceled) || m.files["tall.gcode"].Version != 0 {
+		t.Errorf("broken off: %v, %+v", err, m.files["tall.gcode"].Trouble)
+	}
+}
+
+func TestWhatIsWrongFarBehindTheBeginningIsKeptAndSaid(t *testing.T) {
+	s, m, _ := open(t)
+	body := rising(5<<20) + "G1 X1e400\nG1 X99999999\n"
+	if f, _, err := s.Store(t.Context(), arrival("far.gcode", body)); err != nil || f.Surveyed() {
+		t.Fatalf("stored: %+v, %v", f, err)
+	}
+	f, err := s.File(t.Context(), "far.gcode")
+	if err != nil || !f.Surveyed() || !strings.Contains(f.Trouble, "farther than any machine") || m.files["far.gcode"].Trouble == "" {
+		t.Errorf("asked for: %+v, %v", f, err)
+	}
+	for what, body := range map[string]string{"a model": "solid part\n" + strings.Repeat("facet normal 0 0 1\n", 400_000), "text": strings.Repeat("the moon is up\n", 400_000)} {
+		if _, _, err := s.Store(t.Context(), arrival("no.gcode", body)); !errors.Is(err, shelf.ErrContent) {
+			t.Errorf("%s: %v", what, err)
+		}
 	}
 }

@@ -135,7 +135,7 @@ func TestDiskAndIndexChangeTogetherWhereverTheProcessDies(t *testing.T) {
 				break
 			}
 			deaths++
-			again, err := shelf.Open(t.Context(), dir, m)
+			again, err := shelf.Open(t.Context(), dir, m, plainly)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -156,7 +156,7 @@ func TestDiskAndIndexChangeTogetherWhereverTheIndexDies(t *testing.T) {
 			m := &memory{files: map[string]toolpath.File{}}
 			f := &failing{memory: m, at: -1, after: after}
 			dir := filepath.Join(t.TempDir(), "shelf")
-			s, err := shelf.Open(t.Context(), dir, f)
+			s, err := shelf.Open(t.Context(), dir, f, plainly)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -177,7 +177,7 @@ func TestDiskAndIndexChangeTogetherWhereverTheIndexDies(t *testing.T) {
 					in.Close()
 				}
 			}
-			again, err := shelf.Open(t.Context(), dir, f)
+			again, err := shelf.Open(t.Context(), dir, f, plainly)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -269,8 +269,11 @@ func TestFactsOfAnOlderVersionAreComputedAnew(t *testing.T) {
 		t.Errorf("asked for: %+v, %v", got, err)
 	}
 	m.files["cap.gcode"] = f
-	if s.Renew(t.Context()); m.files["cap.gcode"].Version != toolpath.Version {
-		t.Errorf("in the background: %+v", m.files["cap.gcode"])
+	if known, err := s.Known(t.Context(), "cap.gcode"); err != nil || known.Surveyed() {
+		t.Errorf("known without being worked out: %+v, %v", known, err)
+	}
+	if got, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); err != nil || !got.Surveyed() || m.files["cap.gcode"].Version != toolpath.Version {
+		t.Errorf("in the background: %+v, %v", m.files["cap.gcode"], err)
 	}
 }
 

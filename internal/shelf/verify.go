@@ -30,7 +30,7 @@ func (s *Shelf) Open(ctx context.Context, f toolpath.File) (io.ReadCloser, error
 	if !errors.Is(err, ErrChanged) {
 		return nil, err
 	}
-	if _, again := s.renew(ctx, f.Name); again != nil {
+	if _, again := s.renew(ctx, f.Name, Look{}, true); again != nil {
 		return nil, fmt.Errorf("%w: %s is not what was stored, and cannot be printed: %w", ErrChanged, f.Name, again)
 	}
 	return nil, fmt.Errorf("%w: %s is not what was stored; it has been read anew: look at it, then start it again", ErrChanged, f.Name)

@@ -11,9 +11,11 @@ package picture
 import (
 	"image"
 	"image/color"
+	"io"
 	"math"
 
 	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/layers"
 	"diathermon/internal/core/toolpath"
 )
 
@@ -37,7 +39,7 @@ type Canvas struct {
 	size           int // pixels of a side, the fine ones
 	scale          float64
 	midX, midY     float64 // of the part on the canvas, before it is moved
-	low, high      float64 // Z, mm
+	high           float64 // Z, mm
 	section        float64 // of the filament, mm²
 	cosT, sinT     float64
 	cosA, sinA     float64
@@ -45,12 +47,13 @@ type Canvas struct {
 	tone           []uint8   // how light it is
 	shade          []uint8   // where on the scale of heights
 	cutLow, cutTop [2]float64
+	visited        int // pixels
 }
 
 // New returns a canvas of so many pixels a side for a part between two corners, mm;
 // diameter is the filament's.
 func New(pixels int, low, high [3]float64, diameter float64) *Canvas {
-	c := &Canvas{size: pixels * fine, low: low[2], high: max(high[2], low[2]+0.1), section: math.Pi / 4 * diameter * diameter}
+	c := &Canvas{size: pixels * fine, high: max(high[2], 0.1), section: math.Pi / 4 * diameter * diameter}
 	c.sinT, c.cosT = math.Sincos(turned)
 	c.sinA, c.cosA = math.Sincos(above)
 	c.scale = 1
@@ -78,6 +81,17 @@ func New(pixels int, low, high [3]float64, diameter float64) *Canvas {
 		c.height[i] = -1
 	}
 	return c
+}
+
+// Of draws a file of layers in so many pixels a side.
+func Of(file io.ReaderAt, index layers.Index, pixels int, diameter float64) (*image.NRGBA, error) {
+	c := New(pixels, index.Min, index.Max, diameter)
+	for number, l := range index.Layers {
+		if err := layers.Each(file, l, number, c.Stroke); err != nil {
+			return nil, err
+		}
+	}
+	return c.Image(), nil
 }
 
 // project returns where a point is on the canvas, before it is moved to the middle.
@@ -109,62 +123,103 @@ func (c *Canvas) Stroke(k *toolpath.Stroke) {
 	// Light comes from the left and the front; a wall is as light as it faces it.
 	facing := math.Abs(dx*c.cosT-dy*c.sinT) / length // along the canvas: its side looks to us
 	side := uint8(62 + 112*facing)
-	shade := uint8(255 * min(max((z-c.low)/(c.high-c.low), 0), 1))
+	shade := uint8(255 * min(max(z/c.high, 0), 1))
 	rx := max(width/2*c.scale, 0.5)
 	ry := max(rx*c.sinA, 0.5)
 	drop := max(thick*c.cosA*c.scale, 0)
-	c.sweep(x0, y0, x1, y1, rx, ry, drop, float32(z), side, shade)
-	c.sweep(x0, y0, x1, y1, rx*0.55, ry*0.55, 0, float32(z), side, shade)
+	line := capsule{x0, y0, x1, y1, rx, rx / ry}
+	if c.visited > enough { // there is no end to it: the rest in fine lines
+		line.r, drop = 0.5, 0
+	}
+	c.fill(line, drop, float32(z), edgeTone, side, shade)
+	line.r *= inner
+	c.fill(line, 0, float32(z), topTone, topTone, shade)
 }
 
 func (c *Canvas) inside(p gcode.Position) bool {
 	return p[0] >= c.cutLow[0] && p[0] <= c.cutTop[0] && p[1] >= c.cutLow[1] && p[1] <= c.cutTop[1]
 }
 
-// The tones of a line's top and of its edge.
+// The tones of a line's top and of its edge, and how much of its width is its top.
 const (
 	topTone  = 225
 	edgeTone = 176
+	inner    = 0.55
 )
 
-// sweep moves an ellipse along a line; what drops from its lower edge is its side. Of
-// an ellipse without a side only the top is drawn.
-func (c *Canvas) sweep(x0, y0, x1, y1, rx, ry, drop float64, z float32, side, shade uint8) {
-	long := math.Hypot(x1-x0, y1-y0)
-	n := int(min(math.Ceil(long/max(min(rx, ry)/2, 0.7)), 1e5))
-	tone := uint8(edgeTone)
-	if drop == 0 {
-		tone = topTone
-	}
-	for i := 0; i <= n; i++ {
-		share := 1.0
-		if n > 0 {
-			share = float64(i) / float64(n)
+// enough is how many pixels are looked at for one picture before its lines become fine.
+const enough = 6e9
+
+// A capsule is what an ellipse passes through on its way along a line: what is within r
+// of the line once all heights are stretched.
+type capsule struct {
+	x0, y0, x1, y1 float64
+	r              float64 // half of its width
+	stretch        float64
+}
+
+// row is what of a row is within the capsule; left is greater than right if nothing is.
+func (k *capsule) row(y float64) (left, right float64) {
+	left, right = math.Inf(1), math.Inf(-1)
+	y, y0, y1 := y*k.stretch, k.y0*k.stretch, k.y1*k.stretch
+	end := func(x, at float64) {
+		if d := k.r*k.r - (y-at)*(y-at); d >= 0 {
+			half := math.Sqrt(d)
+			left, right = min(left, x-half), max(right, x+half)
 		}
-		cx, cy := x0+(x1-x0)*share, y0+(y1-y0)*share
-		for row := int(math.Floor(cy - ry)); float64(row) <= cy+ry+drop; row++ {
-			if row < 0 || row >= c.size {
-				continue
+	}
+	end(k.x0, y0)
+	end(k.x1, y1)
+	dx, dy := k.x1-k.x0, y1-y0
+	if long := math.Sqrt(dx*dx + dy*dy); long > 1e-9 && math.Abs(dy) > 1e-9 {
+		for _, side := range [2]float64{k.r, -k.r} {
+			nx, ny := -dy/long*side, dx/long*side
+			if t := (y - y0 - ny) / dy; t >= 0 && t <= 1 {
+				x := k.x0 + nx + t*dx
+				left, right = min(left, x), max(right, x)
 			}
-			from := (float64(row) - cy) / ry
-			t := tone
-			if from > 0 && drop > 0 { // below the middle: the top ends, its side shows
-				from = max((float64(row)-cy-drop)/ry, 0)
-				if float64(row) > cy+ry*0.5 {
-					t = side
-				}
+		}
+	}
+	return left, right
+}
+
+// fill draws a capsule, and below it what it would pass through on its way down by drop.
+func (c *Canvas) fill(k capsule, drop float64, z float32, tone, side, shade uint8) {
+	up := k.r / k.stretch
+	first := max(int(math.Ceil(min(k.y0, k.y1)-up)), 0)
+	last := min(int(math.Floor(max(k.y0, k.y1)+up+drop)), c.size-1)
+	for y := first; y <= last; y++ {
+		left, right := k.row(float64(y))
+		if drop > 0 {
+			l, r := k.row(float64(y) - drop)
+			if half := drop / 2; drop > up {
+				hl, hr := k.row(float64(y) - half)
+				l, r = min(l, hl), max(r, hr)
 			}
-			if from*from > 1 {
-				continue
+			if l < left {
+				c.span(y, l, min(left, r), z, side, shade)
 			}
-			wide := rx * math.Sqrt(1-from*from)
-			left, right := max(int(math.Ceil(cx-wide)), 0), min(int(math.Floor(cx+wide)), c.size-1)
-			at := row*c.size + left
-			for x := left; x <= right; x, at = x+1, at+1 {
-				if c.height[at] <= z {
-					c.height[at], c.tone[at], c.shade[at] = z, t, shade
-				}
+			if r > right {
+				c.span(y, max(right, l), r, z, side, shade)
 			}
+		}
+		if left <= right {
+			c.span(y, left, right, z, tone, shade)
+		}
+	}
+}
+
+// span draws a part of a row, where nothing higher is.
+func (c *Canvas) span(y int, left, right float64, z float32, tone, shade uint8) {
+	from, to := max(int(math.Ceil(left)), 0), min(int(math.Floor(right)), c.size-1)
+	if from > to {
+		return
+	}
+	c.visited += to - from + 1
+	at := y*c.size + from
+	for ; from <= to; from, at = from+1, at+1 {
+		if c.height[at] <= z {
+			c.height[at], c.tone[at], c.shade[at] = z, tone, shade
 		}
 	}
 }

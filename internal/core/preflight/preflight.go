@@ -59,6 +59,14 @@ func Checks(f Facts) []Check {
 	for _, text := range f.Alarms {
 		add(Block, "see to its cause, then acknowledge it", "an alarm waits for you: %s", text)
 	}
+	if f.File.Trouble != "" {
+		add(Block, "slice it again, or mend that line", "it cannot be printed: %s", f.File.Trouble)
+		return out
+	}
+	if f.File.Version != toolpath.Version {
+		add(Block, "wait a moment", "what it is has not been worked out yet")
+		return out
+	}
 	for _, h := range sorted(f.File.Setpoints) {
 		if err := f.Printer.Limits.Check(h, f.File.Setpoints[h]); err != nil {
 			add(Block, "slice it again for this printer", "the file's setpoint is out of bounds: %v", err)
@@ -73,6 +81,13 @@ func Checks(f Facts) []Check {
 		if low < -bounds.Slack || high > size[axis]+bounds.Slack {
 			add(Block, "slice it again for this printer", "it does not fit: %c reaches from %.1f to %.1f mm and this printer has 0 to %.0f mm", gcode.Letters[axis], low, high, size[axis])
 		}
+	}
+	out = append(out, reach(f)...)
+	if h := f.File.Hints; h.Nozzle > 0 && f.Printer.Nozzle > 0 && math.Abs(h.Nozzle-f.Printer.Nozzle) > 0.01 {
+		add(Warn, "see that the nozzle fits, or slice it again", "its comments say that it is for a nozzle of %g mm and this printer has %g mm", h.Nozzle, f.Printer.Nozzle)
+	}
+	if h := f.File.Hints; h.Filament > 0 && f.Printer.Filament > 0 && math.Abs(h.Filament-f.Printer.Filament) > 0.3 {
+		add(Warn, "slice it again for this printer", "its comments say that it is for filament of %g mm and this printer has %g mm", h.Filament, f.Printer.Filament)
 	}
 	if f.File.Extent.Empty {
 		add(Warn, "start it if that is what you want", "the file lays no plastic")
@@ -91,6 +106,22 @@ func Checks(f Facts) []Check {
 		add(found.Level, found.Do, "%s: %s", where, found.Title)
 	}
 	slices.SortStableFunc(out, func(a, b Check) int { return weight(a.Level) - weight(b.Level) })
+	return out
+}
+
+// reach finds moves that lead out of the volume, though nothing is laid there.
+func reach(f Facts) (out []Check) {
+	r, size := f.File.Reach, f.Printer.Size()
+	for axis := gcode.X; axis <= gcode.Z; axis++ {
+		for _, end := range []struct {
+			at   float64
+			line int
+		}{{r.Min[axis], r.MinLine[axis]}, {r.Max[axis], r.MaxLine[axis]}} {
+			if end.line > 0 && (end.at < -bounds.Slack || end.at > size[axis]+bounds.Slack) {
+				out = append(out, Check{Level: Warn, Title: fmt.Sprintf("line %d: it moves to %c %.1f mm and this printer has 0 to %.0f mm", end.line, gcode.Letters[axis], end.at, size[axis]), Do: "start it only if your printer's firmware can go there or stops at its ends"})
+			}
+		}
+	}
 	return out
 }
 

@@ -17,7 +17,7 @@ func good() preflight.Facts {
 		Printer:  machine.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}},
 		LinkLive: true,
 		File: toolpath.Summary{
-			Tools: 1, Setpoints: map[heat.Heater]float64{heat.Nozzle: 215, heat.Bed: 60},
+			Version: toolpath.Version, Tools: 1, Setpoints: map[heat.Heater]float64{heat.Nozzle: 215, heat.Bed: 60},
 			Extent: toolpath.Box{Min: [3]float64{5, 5, 0.2}, Max: [3]float64{200, 200, 40}},
 		},
 	}
@@ -36,6 +36,13 @@ func TestEachCheckFindsItsOwn(t *testing.T) {
 		level  preflight.Level
 		want   string
 	}{
+		"unsurveyed":   {func(f *preflight.Facts) { f.File.Version = 0 }, preflight.Block, "has not been worked out"},
+		"trouble":      {func(f *preflight.Facts) { f.File.Trouble = "line 7: odd" }, preflight.Block, "line 7: odd"},
+		"other nozzle": {func(f *preflight.Facts) { f.Printer.Nozzle, f.File.Hints.Nozzle = 0.4, 0.6 }, preflight.Warn, "nozzle of 0.6 mm"},
+		"thick":        {func(f *preflight.Facts) { f.Printer.Filament, f.File.Hints.Filament = 1.75, 2.85 }, preflight.Warn, "filament of 2.85 mm"},
+		"travels out": {func(f *preflight.Facts) {
+			f.File.Reach.Max, f.File.Reach.MaxLine = [3]float64{244, 0, 0}, [3]int{12, 0, 0}
+		}, preflight.Warn, "line 12: it moves to X 244.0"},
 		"no printer":    {func(f *preflight.Facts) { f.LinkLive, f.LinkWhy = false, "unplugged" }, preflight.Block, "not answering"},
 		"busy":          {func(f *preflight.Facts) { f.Busy = "knob.gcode" }, preflight.Block, "knob.gcode is not done yet"},
 		"too hot":       {func(f *preflight.Facts) { f.File.Setpoints[heat.Nozzle] = 290 }, preflight.Block, "limit of 285 °C"},

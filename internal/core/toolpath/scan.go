@@ -25,6 +25,7 @@ const longestLine = 1 << 20
 // Options are what a file is read with.
 type Options struct {
 	Limits motion.Limits // of the printer
+	Of     LimitsOf      // whose they are
 	Stroke func(*Stroke) // is told of each stroke, if it is not nil; it may not keep it
 }
 
@@ -32,7 +33,7 @@ type Options struct {
 // reader does, if a line cannot be sent, or if most of the file is not G-code.
 func Scan(r io.Reader, o Options) (Summary, error) {
 	s := scanner{
-		Summary: Summary{Version: Version, Setpoints: map[heat.Heater]float64{}, Extent: Box{Empty: true}, Reach: Reach{Box: Box{Empty: true}}, Tools: 1, Ring: o.Limits.Ring},
+		Summary: Summary{Version: Version, Setpoints: map[heat.Heater]float64{}, Extent: Box{Empty: true}, Reach: Reach{Box: Box{Empty: true}}, Tools: 1, LimitsOf: o.Of},
 		layers:  layers{step: layerStep}, draw: o.Stroke,
 	}
 	o.Limits.Ring = min(o.Limits.Ring, mostFlight-1)

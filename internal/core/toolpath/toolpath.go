@@ -80,8 +80,19 @@ type Summary struct {
 	Flow       float64                 // mm of filament a second that a move asks for at the most
 	Fan        float64                 // part fan at the most, 0 to 1
 	Hints      Hints                   // what its comments say
-	Ring       int                     // moves that the planner that timed it holds
+	LimitsOf   LimitsOf                // whose limits the times go by
+	Trouble    string                  // why it cannot be printed at all, in words; there is nothing else then
 }
+
+// LimitsOf tells whose limits of speed and acceleration a time goes by.
+type LimitsOf string
+
+// Whose they may be.
+const (
+	PrintersLimits LimitsOf = "printer"  // the printer has told them
+	SetupsLimits   LimitsOf = "setup"    // the keeper has
+	OrdinaryLimits LimitsOf = "ordinary" // a common machine's
+)
 
 // Reach is an extent with the line at which each end is reached first.
 type Reach struct {

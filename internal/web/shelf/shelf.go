@@ -23,8 +23,8 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/preflight"
-	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/facts"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/shelf"
 	"diathermon/internal/web/desk"
@@ -34,10 +34,18 @@ import (
 // Shelf is where files are stored.
 type Shelf interface {
 	Files(ctx context.Context) ([]toolpath.File, error)
-	File(ctx context.Context, name string) (toolpath.File, error)
+	Known(ctx context.Context, name string) (toolpath.File, error)
 	Read(name string) (*os.File, error)
 	Store(ctx context.Context, a shelf.Arrival) (toolpath.File, shelf.Outcome, error)
 	Remove(ctx context.Context, name string) error
+}
+
+// Survey works out what they are.
+type Survey interface {
+	Look()
+	Share(name string) (share float64, now bool)
+	Picture(f toolpath.File, pixels int) (*os.File, int, error)
+	Layers(f toolpath.File) (*os.File, error)
 }
 
 // Host is what prints them.
@@ -50,6 +58,7 @@ type Host interface {
 type Area struct {
 	Printer machine.Printer
 	Shelf   Shelf
+	Survey  Survey
 	Host    Host
 
 	lacking func(ctx context.Context, scope string) *api.Problem
@@ -89,18 +98,18 @@ func (a Area) mountFiles(d *desk.Desk) {
 			}
 			out := api.Shelf{Files: make([]api.File, 0, len(files))}
 			for _, f := range files {
-				out.Files = append(out.Files, fileOf(f, a.Printer))
+				out.Files = append(out.Files, a.surveyed(facts.Of(f, a.Printer)))
 			}
 			return out, nil
 		})
 
 	desk.Show(d, d.Op("get-file", http.MethodGet, "/v1/shelf/{name}", desk.Read, "What a file's moves amount to, and what stands between it and a start", 404),
 		func(ctx context.Context, in *name) (api.File, error) {
-			f, err := a.Shelf.File(ctx, in.Name)
+			f, err := a.Shelf.Known(ctx, in.Name)
 			if err != nil {
 				return api.File{}, err
 			}
-			out := fileOf(f, a.Printer)
+			out := a.surveyed(facts.Whole(f, a.Printer))
 			checks, err := a.Host.Preflight(ctx, f)
 			if err != nil {
 				return api.File{}, err
@@ -111,6 +120,7 @@ func (a Area) mountFiles(d *desk.Desk) {
 
 	remove := desk.Answering(http.StatusNoContent, d.Op("remove-file", http.MethodDelete, "/v1/shelf/{name}", desk.Keep, "Take a file off the shelf; not while it runs", 404, 409))
 	desk.Do(d, remove, func(ctx context.Context, in *name) error {
+		defer a.Survey.Look()
 		return a.Shelf.Remove(ctx, in.Name)
 	})
 
@@ -122,6 +132,15 @@ func (a Area) mountFiles(d *desk.Desk) {
 	}
 	content.Parameters = []*huma.Param{{Name: "name", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}}
 	d.Raw(content, "", a.content)
+	a.mountDrawings(d)
+}
+
+// surveyed adds how far the survey of a file is.
+func (a Area) surveyed(f api.File) api.File {
+	if share, now := a.Survey.Share(f.Name); now && f.Survey.State == "waiting" {
+		f.Survey = api.Survey{State: "surveying", Share: share}
+	}
+	return f
 }
 
 // upload describes and mounts one way to store a file.
@@ -226,11 +245,13 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, in shelf.Arrival, ot
 			return p
 		}
 	}
+	in.Whole = then == "print"
 	f, outcome, err := a.Shelf.Store(r.Context(), in)
 	if err != nil {
 		return err
 	}
-	out := api.Stored{File: fileOf(f, a.Printer), Outcome: string(outcome), NotTaken: others()}
+	a.Survey.Look()
+	out := api.Stored{File: a.surveyed(facts.Of(f, a.Printer)), Outcome: string(outcome), NotTaken: others()}
 	status := http.StatusCreated
 	if outcome == shelf.Same {
 		status = http.StatusOK
@@ -269,7 +290,7 @@ func (a Area) content(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		name = chi.URLParam(r, "name")
 	}
-	f, err := a.Shelf.File(r.Context(), name)
+	f, err := a.Shelf.Known(r.Context(), name)
 	if err != nil {
 		return err
 	}
@@ -283,20 +304,4 @@ func (a Area) content(w http.ResponseWriter, r *http.Request) error {
 	w.Header().Set("Content-Disposition", cmp.Or(mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}), "attachment"))
 	http.ServeContent(w, r, f.Name, f.Stored, body)
 	return nil
-}
-
-func fileOf(f toolpath.File, p machine.Printer) api.File {
-	out := api.File{
-		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(),
-		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
-		FilamentMM: f.Filament, FilamentG: stock.Mass(f.Filament, p.Filament, p.Density),
-		DurationSeconds: f.Duration.Seconds(), Setpoints: map[string]float64{},
-	}
-	if !f.Extent.Empty {
-		out.Extent = &api.Extent{Min: f.Extent.Min, Max: f.Extent.Max}
-	}
-	for h, v := range f.Setpoints {
-		out.Setpoints[string(h)] = v
-	}
-	return out
 }

@@ -20,6 +20,7 @@ import (
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/shelf"
+	"diathermon/internal/survey"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/runs"
 	area "diathermon/internal/web/shelf"
@@ -35,12 +36,16 @@ type board struct {
 	refuse  error
 	started []string
 	blocked error
+	looked  int
 }
 
 func (b *board) Files(context.Context) ([]toolpath.File, error) {
 	return []toolpath.File{{Name: "cap.gcode"}, {Name: "knob.gcode"}}, nil
 }
 func (b *board) File(_ context.Context, name string) (toolpath.File, error) {
+	if name == "big.gcode" {
+		return toolpath.File{Name: name, SHA256: "def", Size: 9 << 20}, nil
+	}
 	if name != "cap.gcode" {
 		return toolpath.File{}, fmt.Errorf("%w: %q", shelf.ErrMissing, name)
 	}
@@ -54,6 +59,21 @@ func (b *board) Store(_ context.Context, a shelf.Arrival) (toolpath.File, shelf.
 	}
 	b.arrived, b.bytes = append(b.arrived, a), append(b.bytes, string(all))
 	return toolpath.File{Name: a.Name}, b.outcome, nil
+}
+func (b *board) Known(ctx context.Context, name string) (toolpath.File, error) {
+	return b.File(ctx, name)
+}
+func (b *board) Look()                             { b.looked++ }
+func (b *board) Share(name string) (float64, bool) { return 0.4, name == "big.gcode" }
+func (b *board) Picture(f toolpath.File, pixels int) (*os.File, int, error) {
+	file, err := b.Layers(f)
+	return file, pixels, err
+}
+func (b *board) Layers(f toolpath.File) (*os.File, error) {
+	if f.Name == "big.gcode" {
+		return nil, survey.ErrNotYet
+	}
+	return b.Read(f.Name)
 }
 func (b *board) Remove(ctx context.Context, name string) error {
 	_, err := b.File(ctx, name)
@@ -69,7 +89,7 @@ func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.No
 
 func mount(t *testing.T, lacks string, b *board) *webtest.Caller {
 	b.dir = t.TempDir()
-	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24}, Shelf: b, Host: b}, runs.Area{})
+	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24}, Shelf: b, Survey: b, Host: b}, runs.Area{})
 }
 
 func TestBytesArriveUnderTheNameThatWasSent(t *testing.T) {
@@ -177,5 +197,33 @@ func TestAFileSaysWhatItIs(t *testing.T) {
 	}
 	if w := c.Call("GET", "/v1/shelf/cap.gcode/content", "", nil, "If-None-Match", `"abc"`); w.Code != http.StatusNotModified {
 		t.Errorf("asked for again: %d", w.Code)
+	}
+}
+
+func TestHowFarTheSurveyIsIsSaidAndWhatItHasDrawnIsServed(t *testing.T) {
+	b := &board{}
+	c := mount(t, "", b)
+	var f api.File
+	if c.Call("GET", "/v1/shelf/big.gcode", "", &f); f.Survey != (api.Survey{State: "surveying", Share: 0.4}) || f.Extent != nil {
+		t.Errorf("a file that is being surveyed: %+v", f)
+	}
+	if err := os.WriteFile(filepath.Join(b.dir, "cap.gcode"), []byte("drawn"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	w := c.Call("GET", "/v1/shelf/cap.gcode/picture?size=64", "", nil)
+	if tag := w.Header().Get("ETag"); w.Code != http.StatusOK || w.Body.String() != "drawn" || w.Header().Get("Content-Type") != "image/png" || tag != `"abc-`+survey.Version+`-64"` {
+		t.Errorf("its picture: %d %q %s", w.Code, w.Body, tag)
+	}
+	w = c.Call("GET", "/v1/shelf/cap.gcode/layers", "", nil)
+	if w.Code != http.StatusOK || w.Header().Get("ETag") != `"abc-`+survey.Version+`-layers"` || w.Header().Get("Accept-Ranges") != "bytes" {
+		t.Errorf("its layers: %d %v", w.Code, w.Header())
+	}
+	for path, want := range map[string]int{"/v1/shelf/big.gcode/picture": 404, "/v1/shelf/none.gcode/picture": 404, "/v1/shelf/cap.gcode/picture?size=x": 400, "/v1/shelf/cap.gcode/picture?size=-1": 400} {
+		if w := c.Call("GET", path, "", nil); w.Code != want {
+			t.Errorf("%s: %d %s, want %d", path, w.Code, w.Body, want)
+		}
+	}
+	if c.Call("DELETE", "/v1/shelf/cap.gcode", "", nil); b.looked != 1 {
+		t.Errorf("the survey looked %d times after a file had left", b.looked)
 	}
 }

@@ -1,0 +1,90 @@
+package api
+
+import "time"
+
+// File is a stored file. What its survey has not worked out yet is 0 or left out.
+type File struct {
+	Name              string             `json:"name" example:"dust-cap.gcode"`
+	Size              int64              `json:"size" doc:"Bytes"`
+	SHA256            string             `json:"sha256"`
+	Stored            time.Time          `json:"stored"`
+	Survey            Survey             `json:"survey"`
+	Lines             int                `json:"lines"`
+	Commands          int                `json:"commands" doc:"Lines that the printer receives"`
+	Layers            int                `json:"layers"`
+	LayerHeight       float64            `json:"layer_height" doc:"The commonest, mm"`
+	Extent            *Extent            `json:"extent,omitempty" doc:"Of everything that lays plastic"`
+	FilamentMM        float64            `json:"filament_mm"`
+	FilamentMM3       float64            `json:"filament_mm3" doc:"Volume, mm³"`
+	FilamentG         float64            `json:"filament_g" doc:"At the density in the configuration"`
+	Cost              *float64           `json:"cost,omitempty" doc:"At the price in the configuration, if there is one"`
+	Currency          string             `json:"currency,omitempty"`
+	Tools             []ToolUse          `json:"tools" doc:"What each tool pushes"`
+	DurationSeconds   float64            `json:"duration_seconds" doc:"Of the moves, without warming"`
+	TravellingSeconds float64            `json:"travelling_seconds" doc:"Of these, in moves and waits that lay nothing"`
+	Limits            string             `json:"limits" enum:"printer,setup,ordinary" doc:"Whose limits of speed and acceleration the time goes by: what the printer has told, the configuration's, or those of a common machine"`
+	Setpoints         map[string]float64 `json:"setpoints" doc:"The highest asked of each heater, °C"`
+	Given             []Given            `json:"given,omitempty" doc:"Setpoints as they are given; only when one file is asked for"`
+	Fastest           float64            `json:"fastest" doc:"The highest speed of a move that lays plastic, mm/s"`
+	Flow              float64            `json:"flow" doc:"The highest that a move asks for, mm³/s"`
+	Fan               float64            `json:"fan" doc:"Part fan at the most, 0 to 1"`
+	Features          []Feature          `json:"features,omitempty" doc:"What is drawn, by layer height and speed; only when one file is asked for"`
+	Hints             Hints              `json:"hints" doc:"What its comments say that it was made for"`
+	Findings          []Finding          `json:"findings,omitempty" doc:"What a person should know of its lines; only when one file is asked for"`
+	Checks            []Check            `json:"checks,omitempty" doc:"What stands between it and a start now; only when one file is asked for"`
+}
+
+// Survey is how far it is worked out what a file is.
+type Survey struct {
+	State  string  `json:"state" enum:"waiting,surveying,done,refused" doc:"refused: it is no G-code that a printer could carry out"`
+	Share  float64 `json:"share" doc:"How much of it has been read, 0 to 1"`
+	Reason string  `json:"reason,omitempty" doc:"Why it was refused"`
+}
+
+// ToolUse is what one tool pushes.
+type ToolUse struct {
+	Tool int     `json:"tool" doc:"From 0"`
+	MM   float64 `json:"mm"`
+	MM3  float64 `json:"mm3"`
+	G    float64 `json:"g"`
+}
+
+// Given is a setpoint that a file gives.
+type Given struct {
+	Line     int     `json:"line"`
+	Layer    int     `json:"layer" doc:"From 1; 0 before the first"`
+	Heater   string  `json:"heater"`
+	Setpoint float64 `json:"setpoint" doc:"°C"`
+}
+
+// Feature is what is drawn at one layer height and speed.
+type Feature struct {
+	Height     float64 `json:"height" doc:"Of the layer, mm"`
+	Speed      float64 `json:"speed" doc:"As it is asked for, mm/s"`
+	Seconds    float64 `json:"seconds"`
+	LengthMM   float64 `json:"length_mm"`
+	FilamentMM float64 `json:"filament_mm"`
+}
+
+// Hints are what a file's comments say. Nothing that is computed goes by them.
+type Hints struct {
+	Material string  `json:"material,omitempty"`
+	Printer  string  `json:"printer,omitempty"`
+	Nozzle   float64 `json:"nozzle,omitempty" doc:"Diameter, mm"`
+	Filament float64 `json:"filament,omitempty" doc:"Diameter, mm"`
+}
+
+// Finding is something about a file's lines.
+type Finding struct {
+	Level string `json:"level" enum:"block,warn,note"`
+	Line  int    `json:"line" doc:"The first that it is about"`
+	Count int    `json:"count" doc:"How many lines it is about"`
+	Title string `json:"title" doc:"What is the matter"`
+	Do    string `json:"do" doc:"What to do about it"`
+}
+
+// Extent is a box in millimetres.
+type Extent struct {
+	Min [3]float64 `json:"min"`
+	Max [3]float64 `json:"max"`
+}

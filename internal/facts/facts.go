@@ -1,0 +1,73 @@
+// Package facts says in the contract's words what a file is, for the host that keeps it
+// and for a command line that has no host.
+package facts
+
+import (
+	"math"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/machine"
+	"diathermon/internal/core/stock"
+	"diathermon/internal/core/toolpath"
+)
+
+// Of is what a listing shows of a file on a printer.
+func Of(f toolpath.File, p machine.Printer) api.File {
+	section := math.Pi / 4 * p.Filament * p.Filament
+	out := api.File{
+		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Survey: surveyOf(f),
+		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
+		FilamentMM: f.Filament, FilamentMM3: section * f.Filament, FilamentG: stock.Mass(f.Filament, p.Filament, p.Density), Tools: []api.ToolUse{},
+		DurationSeconds: f.Duration.Seconds(), TravellingSeconds: f.Travelling.Seconds(), Limits: limits(f.LimitsOf), Setpoints: map[string]float64{},
+		Fastest: f.Fastest, Flow: section * f.Flow, Fan: f.Fan,
+		Hints: api.Hints(f.Hints),
+	}
+	if p.Price > 0 {
+		cost := p.Price * out.FilamentG / 1000
+		out.Cost, out.Currency = &cost, p.Currency
+	}
+	for tool, mm := range f.ByTool {
+		if mm != 0 {
+			out.Tools = append(out.Tools, api.ToolUse{Tool: tool, MM: mm, MM3: section * mm, G: stock.Mass(mm, p.Filament, p.Density)})
+		}
+	}
+	if f.Surveyed() && f.Trouble == "" && !f.Extent.Empty {
+		out.Extent = &api.Extent{Min: f.Extent.Min, Max: f.Extent.Max}
+	}
+	for h, v := range f.Setpoints {
+		out.Setpoints[string(h)] = v
+	}
+	return out
+}
+
+// Whole is all that is known of a file on a printer.
+func Whole(f toolpath.File, p machine.Printer) api.File {
+	out := Of(f, p)
+	for _, g := range f.Given {
+		out.Given = append(out.Given, api.Given{Line: g.Line, Layer: g.Layer, Heater: string(g.Heater), Setpoint: g.Setpoint})
+	}
+	for _, k := range f.Features {
+		out.Features = append(out.Features, api.Feature{Height: k.Height, Speed: k.Speed, Seconds: k.Seconds, LengthMM: k.Length, FilamentMM: k.Filament})
+	}
+	for _, found := range f.Findings {
+		out.Findings = append(out.Findings, api.Finding{Level: string(found.Level), Line: found.Line, Count: found.Count, Title: found.Title, Do: found.Do})
+	}
+	return out
+}
+
+func limits(of toolpath.LimitsOf) string {
+	if of == "" {
+		of = toolpath.OrdinaryLimits
+	}
+	return string(of)
+}
+
+func surveyOf(f toolpath.File) api.Survey {
+	switch {
+	case !f.Surveyed():
+		return api.Survey{State: "waiting"}
+	case f.Trouble != "":
+		return api.Survey{State: "refused", Share: 1, Reason: f.Trouble}
+	}
+	return api.Survey{State: "done", Share: 1}
+}

@@ -1,0 +1,306 @@
+// Package survey works out in the background what the stored files are, and draws
+// them: facts for the shelf's index, and beside it their layers and pictures, kept by
+// digest and by the version of the computation.
+//
+// A file is surveyed once, whatever it is called and however often it is stored. What
+// was not done when the process ended is done by the next. It is one goroutine, on a
+// thread of the lowest priority, so that it takes nothing from a printer.
+//
+// It leaves to toolpath what a file is, to layers and picture how it is drawn, and to
+// shelf where it is kept.
+package survey
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image/png"
+	"io/fs"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"diathermon/internal/core/layers"
+	"diathermon/internal/core/picture"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/durable"
+	"diathermon/internal/shelf"
+)
+
+// drawing is the version of how files are drawn.
+const drawing = 1
+
+// Version is that of all that is kept of a file.
+var Version = fmt.Sprintf("%d-%d", toolpath.Version, drawing)
+
+// Sizes are the pictures that are made of each file, in pixels of a side, the largest
+// first.
+var Sizes = []int{800, 256, 64}
+
+// Shelf is where files are stored.
+type Shelf interface {
+	Files(ctx context.Context) ([]toolpath.File, error)
+	Survey(ctx context.Context, name string, look shelf.Look) (toolpath.File, error)
+}
+
+// ErrNotYet means that a file has not been drawn yet, ErrNothing that there is nothing
+// of it to draw.
+var (
+	ErrNotYet  = errors.New("it has not been drawn yet")
+	ErrNothing = errors.New("it lays no plastic, so there is nothing to draw")
+)
+
+// A Survey surveys one shelf. Make one with New.
+type Survey struct {
+	shelf    Shelf
+	dir      string
+	diameter float64
+	log      *slog.Logger
+	kick     chan struct{}
+
+	mu    sync.Mutex
+	name  string               // what is surveyed now
+	share float64              // of it
+	given map[string]time.Time // by digest: what could not be surveyed, and when
+}
+
+// New returns a survey that keeps what it draws below dir; diameter is the filament's,
+// mm.
+func New(s Shelf, dir string, diameter float64, log *slog.Logger) (*Survey, error) {
+	versions := dir
+	dir = filepath.Join(versions, Version)
+	for _, folder := range []string{versions, dir} {
+		if err := durable.Folder(folder); err != nil {
+			return nil, err
+		}
+	}
+	old, err := os.ReadDir(versions)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range old { // other versions' drawings
+		if e.Name() != filepath.Base(dir) {
+			os.RemoveAll(filepath.Join(versions, e.Name()))
+		}
+	}
+	return &Survey{shelf: s, dir: dir, diameter: diameter, log: log, kick: make(chan struct{}, 1), given: map[string]time.Time{}}, nil
+}
+
+// Look makes the survey look at the shelf again: something has changed there.
+func (s *Survey) Look() {
+	select {
+	case s.kick <- struct{}{}:
+	default:
+	}
+}
+
+// Share is how much of a file has been surveyed, from 0 to 1, and whether it is
+// surveyed now.
+func (s *Survey) Share(name string) (share float64, now bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.share, s.name == name
+}
+
+// lookAgain is how often the shelf is looked at though nobody says that it changed: a
+// person may have put a file there.
+const lookAgain = time.Minute
+
+// lowest is the priority of the least important thread.
+const lowest = 19
+
+// Work surveys until the context ends.
+func (s *Survey) Work(ctx context.Context) {
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		runtime.LockOSThread() // for good: the thread ends with the goroutine
+		unix.Setpriority(unix.PRIO_PROCESS, unix.Gettid(), lowest)
+		s.work(ctx)
+	}()
+	<-done
+}
+
+func (s *Survey) work(ctx context.Context) {
+	for ctx.Err() == nil {
+		if s.one(ctx) {
+			continue
+		}
+		select {
+		case <-ctx.Done():
+		case <-s.kick:
+		case <-time.After(lookAgain):
+		}
+	}
+}
+
+// one surveys one file, the newest first of those whose facts are not known, then of
+// those that are not drawn, and reports whether there was one.
+func (s *Survey) one(ctx context.Context) bool {
+	files, err := s.shelf.Files(ctx)
+	if err != nil {
+		return false
+	}
+	s.tidy(files)
+	for _, drawn := range []bool{false, true} {
+		for _, f := range files {
+			if drawn && (s.drawn(f.SHA256) || f.Trouble != "") || !drawn && f.Surveyed() {
+				continue
+			}
+			if at, failed := s.failed(f.SHA256); failed && time.Since(at) < 10*lookAgain {
+				continue
+			}
+			if err := s.survey(ctx, f); err != nil && ctx.Err() == nil {
+				s.fail(f.SHA256)
+				s.log.Warn("a file could not be surveyed", "file", f.Name, "error", err)
+			}
+			return true
+		}
+	}
+	return false
+}
+
+func (s *Survey) failed(digest string) (time.Time, bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	at, failed := s.given[digest]
+	return at, failed
+}
+
+func (s *Survey) fail(digest string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.given[digest] = time.Now()
+}
+
+// survey works out what one file is, and draws it.
+func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
+	s.begin(f.Name)
+	defer s.begin("")
+	tmp, err := os.CreateTemp(s.dir, "drawing-")
+	if err != nil {
+		return err
+	}
+	defer func() {
+		tmp.Close()
+		os.Remove(tmp.Name())
+	}()
+	out := bufio.NewWriterSize(tmp, 256<<10)
+	w := layers.NewWriter(out)
+	found, err := s.shelf.Survey(ctx, f.Name, shelf.Look{Stroke: w.Stroke, Progress: func(n int64) { s.come(n, f.Size) }})
+	switch {
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case errors.Is(err, shelf.ErrMissing), errors.Is(err, shelf.ErrContent):
+		return nil // it has left the shelf
+	case err != nil:
+		return err
+	case found.Trouble != "":
+		return nil
+	}
+	if err := errors.Join(w.Close(found.Marks), out.Flush()); err != nil {
+		return err
+	}
+	if err := s.draw(tmp, found.SHA256); err != nil {
+		return err
+	}
+	return os.Rename(tmp.Name(), s.path(found.SHA256, "layers"))
+}
+
+// come notes how far it is.
+func (s *Survey) come(n, size int64) {
+	s.mu.Lock()
+	s.share = min(float64(n)/float64(max(size, 1)), 1)
+	s.mu.Unlock()
+}
+
+func (s *Survey) begin(name string) {
+	s.mu.Lock()
+	s.name, s.share = name, 0
+	s.mu.Unlock()
+}
+
+// draw makes the pictures of a file of layers.
+func (s *Survey) draw(file *os.File, digest string) error {
+	info, err := file.Stat()
+	if err != nil {
+		return err
+	}
+	index, err := layers.ReadIndex(file, info.Size())
+	if err != nil {
+		return err
+	}
+	img, err := picture.Of(file, index, Sizes[0], s.diameter)
+	if err != nil {
+		return err
+	}
+	for _, size := range Sizes {
+		var b bytes.Buffer
+		if err := png.Encode(&b, picture.Smaller(img, size)); err != nil {
+			return err
+		}
+		if err := durable.Replace(s.path(digest, fmt.Sprintf("%d.png", size)), durable.Bytes(b.Bytes())); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// path is where something of a file is kept.
+func (s *Survey) path(digest, what string) string { return filepath.Join(s.dir, digest+"."+what) }
+
+// drawn reports whether a file has been drawn.
+func (s *Survey) drawn(digest string) bool {
+	_, err := os.Stat(s.path(digest, "layers"))
+	return err == nil
+}
+
+// tidy removes what was drawn of files that have left the shelf.
+func (s *Survey) tidy(files []toolpath.File) {
+	entries, err := os.ReadDir(s.dir)
+	if err != nil {
+		return
+	}
+	for _, e := range entries {
+		digest, _, _ := strings.Cut(e.Name(), ".")
+		if !slices.ContainsFunc(files, func(f toolpath.File) bool { return f.SHA256 == digest }) {
+			os.Remove(filepath.Join(s.dir, e.Name()))
+		}
+	}
+}
+
+// Picture opens the picture of a file that has so many pixels a side at the least, or
+// the largest; which it is, is returned.
+func (s *Survey) Picture(f toolpath.File, pixels int) (*os.File, int, error) {
+	size := Sizes[0]
+	for _, has := range Sizes {
+		if has >= pixels {
+			size = has
+		}
+	}
+	file, err := s.open(f, fmt.Sprintf("%d.png", size))
+	return file, size, err
+}
+
+// Layers opens the layers of a file.
+func (s *Survey) Layers(f toolpath.File) (*os.File, error) { return s.open(f, "layers") }
+
+func (s *Survey) open(f toolpath.File, what string) (*os.File, error) {
+	if f.Trouble != "" || f.Surveyed() && f.Extent.Empty {
+		return nil, ErrNothing
+	}
+	file, err := os.Open(s.path(f.SHA256, what))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, ErrNotYet
+	}
+	return file, err
+}

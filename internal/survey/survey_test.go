@@ -1,0 +1,175 @@
+package survey_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"image/png"
+	"io/fs"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"diathermon/internal/core/layers"
+	"diathermon/internal/core/motion"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/samples"
+	"diathermon/internal/shelf"
+	"diathermon/internal/survey"
+)
+
+// index is a shelf's index in memory.
+type index struct {
+	mu    sync.Mutex
+	files map[string]toolpath.File
+}
+
+func (x *index) PutFile(_ context.Context, f toolpath.File) error {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.files[f.Name] = f
+	return nil
+}
+func (x *index) File(_ context.Context, name string) (toolpath.File, error) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	f, ok := x.files[name]
+	if !ok {
+		return f, fs.ErrNotExist
+	}
+	return f, nil
+}
+func (x *index) Files(context.Context) (out []toolpath.File, err error) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	for _, f := range x.files {
+		out = append(out, f)
+	}
+	return out, nil
+}
+func (x *index) DeleteFile(_ context.Context, name string) error {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	delete(x.files, name)
+	return nil
+}
+
+// at is a shelf and its survey in a folder, whose survey works until stop is called.
+func at(t *testing.T, dir string, x *index) (s *shelf.Shelf, v *survey.Survey, stop func()) {
+	t.Helper()
+	s, err := shelf.Open(t.Context(), filepath.Join(dir, "shelf"), x, toolpath.Options{Limits: motion.Ordinary})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if v, err = survey.New(s, filepath.Join(dir, "survey"), 1.75, slog.New(slog.DiscardHandler)); err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() { defer close(done); v.Work(ctx) }()
+	stop = func() { cancel(); <-done }
+	t.Cleanup(stop)
+	return s, v, stop
+}
+
+func store(t *testing.T, s *shelf.Shelf, name string, body []byte) toolpath.File {
+	t.Helper()
+	f, _, err := s.Store(t.Context(), shelf.Arrival{Name: name, Body: bytes.NewReader(body), Size: int64(len(body))})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return f
+}
+
+// until waits for a condition.
+func until(t *testing.T, what string, holds func() bool) {
+	t.Helper()
+	for begun := time.Now(); !holds(); {
+		if time.Since(begun) > time.Minute {
+			t.Fatalf("waited in vain for %s", what)
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+}
+
+func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
+	dir, x := t.TempDir(), &index{files: map[string]toolpath.File{}}
+	s, v, stop := at(t, dir, x)
+	var body bytes.Buffer
+	samples.Parts()[2].Write(&body) // larger than what is examined as it arrives
+	f := store(t, s, "shoe.gcode", body.Bytes())
+	if f.Surveyed() {
+		t.Fatal("a file of that size was surveyed as it arrived")
+	}
+	if _, err := v.Layers(f); !errors.Is(err, survey.ErrNotYet) {
+		t.Errorf("its layers before they are drawn: %v", err)
+	}
+	v.Look()
+	until(t, "its layers", func() bool { file, err := v.Layers(f); file.Close(); return err == nil })
+	known, _ := s.Known(t.Context(), "shoe.gcode")
+	if known.Layers != 110 || known.Duration < 30*time.Minute {
+		t.Errorf("it has %d layers and takes %s", known.Layers, known.Duration)
+	}
+	file, err := v.Layers(known)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	info, _ := file.Stat()
+	drawn, err := layers.ReadIndex(file, info.Size())
+	if err != nil || len(drawn.Layers) != known.Layers || float64(info.Size())/float64(drawn.Strokes) > 12 {
+		t.Errorf("%d bytes of %d layers, %d strokes, %v", info.Size(), len(drawn.Layers), drawn.Strokes, err)
+	}
+	for asked, want := range map[int]int{1: 64, 64: 64, 65: 256, 800: 800, 5000: 800} {
+		picture, size, err := v.Picture(known, asked)
+		if err != nil {
+			t.Fatal(err)
+		}
+		img, err := png.Decode(picture)
+		picture.Close()
+		if err != nil || size != want || img.Bounds().Dx() != want {
+			t.Errorf("asked for %d pixels: %d, %v", asked, size, err)
+		}
+	}
+	stop()
+
+	// The next process surveys nothing again, and forgets what has left.
+	_, again, _ := at(t, dir, x)
+	if file, err := again.Layers(known); err != nil {
+		t.Errorf("after a restart: %v", err)
+	} else {
+		file.Close()
+	}
+	if err := s.Remove(t.Context(), "shoe.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	again.Look()
+	until(t, "nothing to be left", func() bool { _, err := again.Layers(known); return errors.Is(err, survey.ErrNotYet) })
+}
+
+func TestWhatWasNotSurveyedIsSurveyedByTheNextProcess(t *testing.T) {
+	dir, x := t.TempDir(), &index{files: map[string]toolpath.File{}}
+	if err := os.MkdirAll(filepath.Join(dir, "survey", "0-0"), 0o700); err != nil { // another version's
+		t.Fatal(err)
+	}
+	s, _, stop := at(t, dir, x)
+	stop()
+	f := store(t, s, "tall.gcode", []byte("G28\nM104 S200\n"+strings.Repeat("; a long word about the sky\n", 160_000)+"G1 X10 Y10 E1 F3000\nG1 X20 Y20 E2\nM104 S0\n"))
+	plain := store(t, s, "empty.gcode", []byte("G28\nG1 X5\n"))
+	_, v, _ := at(t, dir, x)
+	until(t, "its layers", func() bool { file, err := v.Layers(f); file.Close(); return err == nil })
+	known, _ := s.Known(t.Context(), "tall.gcode")
+	if !known.Surveyed() {
+		t.Errorf("it was drawn and is not known: %+v", known.Summary)
+	}
+	if _, err := v.Layers(plain); !errors.Is(err, survey.ErrNothing) {
+		t.Errorf("a file that lays nothing: %v", err)
+	}
+	if _, err := os.Stat(filepath.Join(dir, "survey", "0-0")); err == nil {
+		t.Error("what another version drew is still there")
+	}
+}

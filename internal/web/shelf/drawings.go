@@ -1,0 +1,82 @@
+package shelf
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"strconv"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/survey"
+	"diathermon/internal/web/desk"
+)
+
+// mountDrawings mounts what the survey draws of a file.
+func (a Area) mountDrawings(d *desk.Desk) {
+	d.Know(
+		desk.Kind{Err: survey.ErrNotYet, Status: http.StatusNotFound, Title: "it has not been drawn yet"},
+		desk.Kind{Err: survey.ErrNothing, Status: http.StatusNotFound, Title: "there is nothing to draw"},
+	)
+	name := &huma.Param{Name: "name", In: "path", Required: true, Description: "Name on the shelf", Schema: &huma.Schema{Type: "string"}}
+	raw := func(id, path, summary, media string, more ...*huma.Param) *huma.Operation {
+		op := d.Op(id, http.MethodGet, path, desk.Read, summary, 400, 404)
+		op.Responses = map[string]*huma.Response{
+			"200": {Description: "The bytes", Content: map[string]*huma.MediaType{media: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
+			"206": {Description: "The range of the bytes that was asked for"},
+			"304": {Description: "They have not changed"},
+		}
+		op.Parameters = append([]*huma.Param{name}, more...)
+		return &op
+	}
+	d.Raw(*raw("get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with ETag", "image/png",
+		&huma.Param{Name: "size", In: "query", Description: "Pixels of a side at the least: the next of 64, 256 and 800 is sent", Schema: &huma.Schema{Type: "integer"}}), "", a.picture)
+	d.Raw(*raw("get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers"), "", a.layers)
+}
+
+// drawing serves what open opens of the file that is asked for.
+func (a Area) drawing(w http.ResponseWriter, r *http.Request, media string, open func(toolpath.File) (*os.File, string, error)) error {
+	name, err := url.PathUnescape(chi.URLParam(r, "name"))
+	if err != nil {
+		name = chi.URLParam(r, "name")
+	}
+	f, err := a.Shelf.Known(r.Context(), name)
+	if err != nil {
+		return err
+	}
+	file, kind, err := open(f)
+	if err != nil {
+		return fmt.Errorf("%s: %w", f.Name, err)
+	}
+	defer file.Close()
+	w.Header().Set("ETag", fmt.Sprintf(`"%s-%s"`, f.SHA256, kind))
+	w.Header().Set("Content-Type", media)
+	w.Header().Set("Cache-Control", "private, no-cache") // a file may be replaced: asked for again, it is not sent again
+	http.ServeContent(w, r, "", f.Stored, file)
+	return nil
+}
+
+func (a Area) picture(w http.ResponseWriter, r *http.Request) error {
+	pixels := survey.Sizes[0]
+	if asked := r.URL.Query().Get("size"); asked != "" {
+		var err error
+		if pixels, err = strconv.Atoi(asked); err != nil || pixels <= 0 {
+			return &api.Problem{Status: http.StatusBadRequest, Title: fmt.Sprintf("size=%s is no number of pixels", asked), Detail: "ask for 64, 256 or 800"}
+		}
+	}
+	return a.drawing(w, r, "image/png", func(f toolpath.File) (*os.File, string, error) {
+		file, size, err := a.Survey.Picture(f, pixels)
+		return file, fmt.Sprint(survey.Version, "-", size), err
+	})
+}
+
+func (a Area) layers(w http.ResponseWriter, r *http.Request) error {
+	return a.drawing(w, r, "application/vnd.diathermon.layers", func(f toolpath.File) (*os.File, string, error) {
+		file, err := a.Survey.Layers(f)
+		return file, survey.Version + "-layers", err
+	})
+}
