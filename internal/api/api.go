@@ -352,22 +352,6 @@ type Check struct {
 	Do    string `json:"do" doc:"What to do about it"`
 }
 
-// Shelf is the list of stored files, the newest first.
-type Shelf struct {
-	Files []File `json:"files"`
-}
-
-// Stored answers an upload.
-type Stored struct {
-	File    File   `json:"file"`
-	Outcome string `json:"outcome" enum:"created,same,replaced"`
-
-	NotTaken []string `json:"not_taken,omitempty" doc:"Other files of the same form, which were not taken: send one at a time"`
-
-	Run *Run     `json:"run,omitempty" doc:"With then=print: the run that has begun"`
-	Not *Problem `json:"not_started,omitempty" doc:"With then=print: why no run has begun; the file is kept"`
-}
-
 // HeatLog is a window of the temperature log.
 type HeatLog struct {
 	From     time.Time `json:"from"`

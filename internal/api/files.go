@@ -8,6 +8,9 @@ type File struct {
 	Size              int64              `json:"size" doc:"Bytes"`
 	SHA256            string             `json:"sha256"`
 	Stored            time.Time          `json:"stored"`
+	Sender            string             `json:"sender,omitempty" doc:"What sent it, by its token's name"`
+	Tags              []string           `json:"tags" doc:"Words that a person has put to it"`
+	History           History            `json:"history" doc:"How often these bytes were run, and how that ended"`
 	Survey            Survey             `json:"survey"`
 	Lines             int                `json:"lines"`
 	Commands          int                `json:"commands" doc:"Lines that the printer receives"`
@@ -39,6 +42,14 @@ type Survey struct {
 	State  string  `json:"state" enum:"waiting,surveying,done,refused" doc:"refused: it is no G-code that a printer could carry out"`
 	Share  float64 `json:"share" doc:"How much of it has been read, 0 to 1"`
 	Reason string  `json:"reason,omitempty" doc:"Why it was refused"`
+}
+
+// History is how often a file was run.
+type History struct {
+	Runs     int        `json:"runs"`
+	Finished int        `json:"finished"`
+	Last     *time.Time `json:"last,omitempty" doc:"When the last run was asked for"`
+	State    string     `json:"state,omitempty" doc:"How the last run stands"`
 }
 
 // ToolUse is what one tool pushes.
@@ -87,4 +98,35 @@ type Finding struct {
 type Extent struct {
 	Min [3]float64 `json:"min"`
 	Max [3]float64 `json:"max"`
+}
+
+// Shelf is the list of stored files, the newest first.
+type Shelf struct {
+	Files []File `json:"files"`
+	Disk  Disk   `json:"disk"`
+}
+
+// Disk is what the shelf takes of its disk.
+type Disk struct {
+	UsedBytes  int64    `json:"used_bytes" doc:"By the files, those with the same bytes once"`
+	FreeBytes  int64    `json:"free_bytes"`
+	TotalBytes int64    `json:"total_bytes"`
+	Unused     []string `json:"unused" doc:"Files that were neither stored nor run for three months, the largest first: those to remove where room is short"`
+}
+
+// ChangeFile changes a stored file's name or tags; what is left out stays.
+type ChangeFile struct {
+	Name *string   `json:"name,omitempty" doc:"Its new name on the shelf"`
+	Tags *[]string `json:"tags,omitempty" doc:"All of its tags: at most 12, of at most 24 characters each"`
+}
+
+// Stored answers an upload.
+type Stored struct {
+	File    File   `json:"file"`
+	Outcome string `json:"outcome" enum:"created,same,replaced"`
+
+	NotTaken []string `json:"not_taken,omitempty" doc:"Other files of the same form, which were not taken: send one at a time"`
+
+	Run *Run     `json:"run,omitempty" doc:"With then=print: the run that has begun"`
+	Not *Problem `json:"not_started,omitempty" doc:"With then=print: why no run has begun; the file is kept"`
 }

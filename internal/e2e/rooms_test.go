@@ -54,7 +54,7 @@ var doors = map[string][]string{
 	"internal/web/live":    {"internal/api", "internal/host", "internal/web/desk", "internal/web/guard"},
 	"internal/web/heat":    {"internal/api", "internal/chart", "internal/core", "internal/hindsight", "internal/host/heating", "internal/web/desk", "internal/web/guard"},
 	"internal/web/runs":    {"internal/api", "internal/core", "internal/host/printing", "internal/web/desk"},
-	"internal/web/shelf":   {"internal/api", "internal/core", "internal/facts", "internal/host/printing", "internal/shelf", "internal/survey", "internal/web/desk", "internal/web/runs"},
+	"internal/web/shelf":   {"internal/api", "internal/core", "internal/facts", "internal/host/printing", "internal/shelf", "internal/survey", "internal/web/desk", "internal/web/guard", "internal/web/runs"},
 	"internal/web/wire":    {"internal/api", "internal/core", "internal/host", "internal/web/desk"},
 	"internal/web/bench":   {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/heat", "internal/web/runs"},
 

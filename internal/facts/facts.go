@@ -15,12 +15,15 @@ import (
 func Of(f toolpath.File, p machine.Printer) api.File {
 	section := math.Pi / 4 * p.Filament * p.Filament
 	out := api.File{
-		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Survey: surveyOf(f),
+		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Sender: f.Sender, Tags: f.Tags, Survey: surveyOf(f),
 		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
 		FilamentMM: f.Filament, FilamentMM3: section * f.Filament, FilamentG: stock.Mass(f.Filament, p.Filament, p.Density), Tools: []api.ToolUse{},
 		DurationSeconds: f.Duration.Seconds(), TravellingSeconds: f.Travelling.Seconds(), Limits: limits(f.LimitsOf), Setpoints: map[string]float64{},
 		Fastest: f.Fastest, Flow: section * f.Flow, Fan: f.Fan,
 		Hints: api.Hints(f.Hints),
+	}
+	if out.Tags == nil {
+		out.Tags = []string{}
 	}
 	if p.Price > 0 {
 		cost := p.Price * out.FilamentG / 1000

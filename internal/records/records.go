@@ -10,7 +10,6 @@ import (
 	"cmp"
 	"context"
 	"embed"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -24,11 +23,9 @@ import (
 	"github.com/pressly/goose/v3/lock"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 	"gorm.io/gorm/logger"
 
 	"diathermon/internal/core/run"
-	"diathermon/internal/core/toolpath"
 )
 
 //go:embed migrations/*.sql
@@ -101,78 +98,6 @@ func (r *Records) Close() error {
 		return err
 	}
 	return db.Close()
-}
-
-// file is a row of files.
-type file struct {
-	Name    string `gorm:"primaryKey"`
-	Size    int64
-	SHA256  string `gorm:"column:sha256"`
-	Stored  time.Time
-	Summary string
-	Marks   string
-}
-
-func (f file) file() (toolpath.File, error) {
-	out := toolpath.File{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC()}
-	err := json.Unmarshal([]byte(f.Summary), &out.Summary)
-	if err == nil && f.Marks != "" {
-		err = json.Unmarshal([]byte(f.Marks), &out.Marks)
-	}
-	return out, err
-}
-
-// PutFile keeps what is known of a file under its name.
-func (r *Records) PutFile(ctx context.Context, f toolpath.File) error {
-	summary, err := json.Marshal(f.Summary)
-	if err != nil {
-		return err
-	}
-	if f.Marks == nil {
-		f.Marks = []run.Mark{}
-	}
-	marks, err := json.Marshal(f.Marks)
-	if err != nil {
-		return err
-	}
-	row := file{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored, Summary: string(summary), Marks: string(marks)}
-	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
-}
-
-// File returns what is known of a file, or an error that is
-// fs.ErrNotExist.
-func (r *Records) File(ctx context.Context, name string) (toolpath.File, error) {
-	var row file
-	err := r.db.WithContext(ctx).Where("name = ?", name).Take(&row).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return toolpath.File{}, fmt.Errorf("file %q: %w", name, fs.ErrNotExist)
-	}
-	if err != nil {
-		return toolpath.File{}, err
-	}
-	return row.file()
-}
-
-// Files returns what is known of all files but their marks, the newest first.
-func (r *Records) Files(ctx context.Context) ([]toolpath.File, error) {
-	var rows []file
-	if err := r.db.WithContext(ctx).Omit("Marks").Order("stored DESC, name").Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	out := make([]toolpath.File, 0, len(rows))
-	for _, row := range rows {
-		f, err := row.file()
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, f)
-	}
-	return out, nil
-}
-
-// DeleteFile forgets a file.
-func (r *Records) DeleteFile(ctx context.Context, name string) error {
-	return r.db.WithContext(ctx).Where("name = ?", name).Delete(&file{}).Error
 }
 
 // runRow is a row of runs.

@@ -247,7 +247,7 @@ func (c Config) Check() error {
 func (c Config) host() host.Config {
 	p := c.Printer
 	return host.Config{
-		Device: c.Device, Baud: c.Baud, Printer: p.machine(),
+		Device: c.Device, Baud: c.Baud, Printer: p.Machine(),
 		Rules: run.Rules{Parking: run.Parking{
 			Bed: [3]float64{p.Width, p.Depth, p.Height}, Retract: c.Hold.Retract, Lift: c.Hold.Lift, Prime: c.Hold.Prime,
 			Travel: c.Hold.TravelFeed, Climb: c.Hold.LiftFeed, Filament: c.Hold.FilamentFeed,
@@ -257,8 +257,8 @@ func (c Config) host() host.Config {
 	}
 }
 
-// machine is the configuration's printer as the core knows it.
-func (p Printer) machine() machine.Printer {
+// Machine is the configuration's printer as the core knows it.
+func (p Printer) Machine() machine.Printer {
 	return machine.Printer{
 		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
 		Price: p.FilamentPrice, Currency: p.Currency, Motion: p.Motion.limits(),
@@ -296,8 +296,8 @@ func (m Motion) limits() *motion.Limits {
 	return &l
 }
 
-// reading is how files are read for the printer.
-func (p Printer) reading() toolpath.Options {
+// Reading is how files are read for the printer.
+func (p Printer) Reading() toolpath.Options {
 	if l := p.Motion.limits(); l != nil {
 		return toolpath.Options{Limits: *l, Of: toolpath.SetupsLimits}
 	}

@@ -121,11 +121,11 @@ func (s *starting) records(ctx context.Context) (err error) {
 
 // files opens the shelf and the journals.
 func (s *starting) files(ctx context.Context) (err error) {
-	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept, s.config.Printer.reading()); err != nil {
+	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept, s.config.Printer.Reading()); err != nil {
 		return err
 	}
 	s.work(s.Shelf.Renew)
-	if s.survey, err = survey.New(s.Shelf, s.in("survey"), s.config.Printer.machine().Filament, s.log); err != nil {
+	if s.survey, err = survey.New(s.Shelf, s.in("survey"), s.config.Printer.Machine().Filament, s.log); err != nil {
 		return err
 	}
 	s.work(s.survey.Work)
@@ -188,8 +188,8 @@ func (s *starting) access(ctx context.Context) (err error) {
 func (s *starting) http(context.Context) error {
 	h := s.Host
 	s.serve(s.listener, &web.Server{
-		Printer: s.config.Printer.machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey,
+		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})

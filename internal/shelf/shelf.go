@@ -176,17 +176,9 @@ func (s *Shelf) examine(ctx context.Context, name string, look Look) (toolpath.F
 
 // scan reads a file to its end.
 func (s *Shelf) scan(r io.Reader, stroke func(*toolpath.Stroke)) (toolpath.Summary, error) {
-	in := bufio.NewReaderSize(r, 64<<10)
-	head, err := in.Peek(512)
-	if err != nil && err != io.EOF {
-		return toolpath.Summary{}, err
-	}
-	if err := toolpath.Sniff(head); err != nil {
-		return toolpath.Summary{}, content{err}
-	}
 	how := s.how
 	how.Stroke = stroke
-	return toolpath.Scan(in, how)
+	return toolpath.Read(r, how)
 }
 
 // content marks an error as one of what a file holds.
@@ -201,6 +193,7 @@ type Arrival struct {
 	Size    int64  // as announced; -1 if it was not
 	SHA256  []byte // as announced; nil if it was not
 	Replace bool   // other bytes of the same name may go
+	Sender  string // what sends it
 	Whole   bool   // it is to be started at once: it is examined on its way, whatever its size
 }
 
@@ -248,7 +241,7 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	if err := errors.Join(out.Flush(), tmp.Sync()); err != nil {
 		return none, "", disk(err)
 	}
-	f := toolpath.File{Name: name, Size: body.n, SHA256: hex.EncodeToString(sum), Stored: time.Now().UTC().Truncate(time.Millisecond), Summary: summary}
+	f := toolpath.File{Name: name, Size: body.n, SHA256: hex.EncodeToString(sum), Stored: time.Now().UTC().Truncate(time.Millisecond), Sender: a.Sender, Summary: summary}
 	return s.place(ctx, f, tmp, a.Replace)
 }
 
@@ -285,6 +278,7 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 	defer s.mu.Unlock()
 	outcome := Created
 	old, err := s.index.File(ctx, f.Name)
+	f.Tags = old.Tags
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 	case err != nil:
@@ -303,7 +297,11 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 		}
 	}
 	step("arrived")
-	if err := s.staging.keep(f, tmp); err != nil {
+	if twin, ok := s.twin(ctx, f); ok && s.staging.link(f, s.path(twin.Name)) == nil { // its bytes are here under another name
+		if !f.Surveyed() {
+			f.Summary = twin.Summary
+		}
+	} else if err := s.staging.keep(f, tmp); err != nil {
 		return toolpath.File{}, "", disk(err)
 	}
 	step("staged")
@@ -321,6 +319,21 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 	}
 	step("placed")
 	return f, outcome, nil
+}
+
+// twin finds a file of another name whose bytes on the disk are those of f.
+func (s *Shelf) twin(ctx context.Context, f toolpath.File) (toolpath.File, bool) {
+	files, err := s.index.Files(ctx)
+	if err != nil {
+		return toolpath.File{}, false
+	}
+	for _, other := range files {
+		if other.Name != f.Name && other.SHA256 == f.SHA256 && s.matches(other) {
+			whole, err := s.index.File(ctx, other.Name) // with its marks
+			return whole, err == nil
+		}
+	}
+	return toolpath.File{}, false
 }
 
 // askAgain is how long the index may take to say what has become of a change.
@@ -395,9 +408,10 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 	if missing != nil {
 		return f, missing
 	}
+	f.Tags = old.Tags
 	switch {
 	case old.SHA256 == f.SHA256: // as it was stored
-		f.Stored = old.Stored
+		f.Stored, f.Sender = old.Stored, old.Sender
 		if err != nil {
 			f.Summary = toolpath.Summary{Version: toolpath.Version, Trouble: err.Error()}
 		}

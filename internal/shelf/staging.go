@@ -54,6 +54,16 @@ func (s staging) keep(f toolpath.File, a *arriving) error {
 	return durable.SyncFolder(s.dir)
 }
 
+// link stages bytes that are on the shelf already, without a copy of them.
+func (s staging) link(f toolpath.File, path string) error {
+	to := s.place(f)
+	os.Remove(to)
+	if err := os.Link(path, to); err != nil {
+		return err
+	}
+	return durable.SyncFolder(s.dir)
+}
+
 // withdraw takes a file off the shelf to be staged. A file that is gone already is
 // no error.
 func (s staging) withdraw(f toolpath.File, path string) error {

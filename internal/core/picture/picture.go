@@ -53,6 +53,11 @@ type Canvas struct {
 // New returns a canvas of so many pixels a side for a part between two corners, mm;
 // diameter is the filament's.
 func New(pixels int, low, high [3]float64, diameter float64) *Canvas {
+	return view(pixels, low, high, diameter, turned, above)
+}
+
+// view is New with its angles, rad.
+func view(pixels int, low, high [3]float64, diameter, turned, above float64) *Canvas {
 	c := &Canvas{size: pixels * fine, high: max(high[2], 0.1), section: math.Pi / 4 * diameter * diameter}
 	c.sinT, c.cosT = math.Sincos(turned)
 	c.sinA, c.cosA = math.Sincos(above)
@@ -90,6 +95,16 @@ func Of(file io.ReaderAt, index layers.Index, pixels int, diameter float64) (*im
 		if err := layers.Each(file, l, number, c.Stroke); err != nil {
 			return nil, err
 		}
+	}
+	return c.Image(), nil
+}
+
+// Layer draws one layer of a file of layers, from above; number counts from 0.
+func Layer(file io.ReaderAt, index layers.Index, number, pixels int, diameter float64) (*image.NRGBA, error) {
+	c := view(pixels, index.Min, index.Max, diameter, 0, math.Pi/2)
+	c.high = 2 * index.Layers[number].Z // in the middle of the scale
+	if err := layers.Each(file, index.Layers[number], number, c.Stroke); err != nil {
+		return nil, err
 	}
 	return c.Image(), nil
 }

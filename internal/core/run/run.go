@@ -107,6 +107,15 @@ func (r Record) Lasted(now time.Time) time.Duration {
 	return max(now.Sub(r.Started), 0)
 }
 
+// A History is how often a file's bytes were run, and how that ended.
+type History struct {
+	SHA256   string
+	Runs     int
+	Finished int
+	Last     time.Time // when the last was asked for
+	State    State     // and how it stands
+}
+
 // A Mark ties a point in the file to what has been done when it is reached.
 type Mark struct {
 	Command  int     // commands said before this point

@@ -141,6 +141,8 @@ type File struct {
 	Size   int64
 	SHA256 string // in hexadecimal
 	Stored time.Time
+	Sender string   // what sent it, by its token's name; empty: nobody knows
+	Tags   []string // words that a person has put to it
 	Summary
 }
 

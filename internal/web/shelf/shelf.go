@@ -14,7 +14,9 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -23,11 +25,13 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/facts"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/shelf"
 	"diathermon/internal/web/desk"
+	"diathermon/internal/web/guard"
 	"diathermon/internal/web/runs"
 )
 
@@ -38,6 +42,13 @@ type Shelf interface {
 	Read(name string) (*os.File, error)
 	Store(ctx context.Context, a shelf.Arrival) (toolpath.File, shelf.Outcome, error)
 	Remove(ctx context.Context, name string) error
+	Change(ctx context.Context, name string, c shelf.Change) (toolpath.File, error)
+	Disk(ctx context.Context) (shelf.Disk, error)
+}
+
+// Runs are the past runs of files.
+type Runs interface {
+	Histories(ctx context.Context) (map[string]run.History, error)
 }
 
 // Survey works out what they are.
@@ -60,6 +71,7 @@ type Area struct {
 	Shelf   Shelf
 	Survey  Survey
 	Host    Host
+	Runs    Runs
 
 	lacking func(ctx context.Context, scope string) *api.Problem
 	problem func(error) *api.Problem
@@ -73,6 +85,7 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: shelf.ErrChanged, Status: http.StatusConflict, Title: "the file was changed on the host's disk"},
 		desk.Kind{Err: shelf.ErrTaken, Status: http.StatusConflict, Title: "the name is taken"},
 		desk.Kind{Err: shelf.ErrName, Status: http.StatusBadRequest, Title: "this cannot be a file's name"},
+		desk.Kind{Err: shelf.ErrTag, Status: http.StatusBadRequest, Title: "this cannot be a tag"},
 		desk.Kind{Err: shelf.ErrContent, Status: http.StatusUnprocessableEntity, Title: "this is not G-code"},
 		desk.Kind{Err: shelf.ErrShort, Status: http.StatusBadRequest, Title: "the file did not arrive whole"},
 		desk.Kind{Err: shelf.ErrLarge, Status: http.StatusRequestEntityTooLarge, Title: "the file is too large"},
@@ -86,21 +99,19 @@ type name struct {
 	Name string `path:"name" doc:"Name on the shelf"`
 }
 
+// change is the input of a change of one.
+type change struct {
+	name
+	Body api.ChangeFile
+}
+
 func (a Area) mountFiles(d *desk.Desk) {
 	a.upload(d, "put-file", http.MethodPut, "/v1/shelf/{name}", "/v1/shelf/*", "Store a file, sent as raw bytes", "application/octet-stream", a.putFile)
 	a.upload(d, "post-file", http.MethodPost, "/v1/shelf", "/v1/shelf", "Store a file, sent as a form; the part with a file name is taken, whatever it is called", "multipart/form-data", a.postFile)
 
 	desk.Show(d, d.Op("list-files", http.MethodGet, "/v1/shelf", desk.Read, "List the files on the shelf"),
 		func(ctx context.Context, _ *struct{}) (api.Shelf, error) {
-			files, err := a.Shelf.Files(ctx)
-			if err != nil {
-				return api.Shelf{}, err
-			}
-			out := api.Shelf{Files: make([]api.File, 0, len(files))}
-			for _, f := range files {
-				out.Files = append(out.Files, a.surveyed(facts.Of(f, a.Printer)))
-			}
-			return out, nil
+			return a.list(ctx, time.Now())
 		})
 
 	desk.Show(d, d.Op("get-file", http.MethodGet, "/v1/shelf/{name}", desk.Read, "What a file's moves amount to, and what stands between it and a start", 404),
@@ -109,13 +120,30 @@ func (a Area) mountFiles(d *desk.Desk) {
 			if err != nil {
 				return api.File{}, err
 			}
-			out := a.surveyed(facts.Whole(f, a.Printer))
+			past, err := a.Runs.Histories(ctx)
+			if err != nil {
+				return api.File{}, err
+			}
+			out := a.known(facts.Whole(f, a.Printer), past)
 			checks, err := a.Host.Preflight(ctx, f)
 			if err != nil {
 				return api.File{}, err
 			}
 			out.Checks = runs.ChecksOf(checks)
 			return out, nil
+		})
+
+	desk.Show(d, d.Op("change-file", http.MethodPatch, "/v1/shelf/{name}", desk.Send, "Give a file another name, or tags; not another name while it runs", 400, 404, 409),
+		func(ctx context.Context, in *change) (api.File, error) {
+			c := shelf.Change{Name: in.Body.Name}
+			if in.Body.Tags != nil {
+				c.Tags = append([]string{}, *in.Body.Tags...)
+			}
+			f, err := a.Shelf.Change(ctx, in.Name, c)
+			if err != nil {
+				return api.File{}, err
+			}
+			return a.known(facts.Of(f, a.Printer), nil), nil
 		})
 
 	remove := desk.Answering(http.StatusNoContent, d.Op("remove-file", http.MethodDelete, "/v1/shelf/{name}", desk.Keep, "Take a file off the shelf; not while it runs", 404, 409))
@@ -135,12 +163,48 @@ func (a Area) mountFiles(d *desk.Desk) {
 	a.mountDrawings(d)
 }
 
-// surveyed adds how far the survey of a file is.
-func (a Area) surveyed(f api.File) api.File {
+// known adds what others know of a file: how far its survey is, what became of it.
+func (a Area) known(f api.File, past map[string]run.History) api.File {
 	if share, now := a.Survey.Share(f.Name); now && f.Survey.State == "waiting" {
 		f.Survey = api.Survey{State: "surveying", Share: share}
 	}
+	if h, ran := past[f.SHA256]; ran {
+		f.History = api.History{Runs: h.Runs, Finished: h.Finished, Last: &h.Last, State: string(h.State)}
+	}
 	return f
+}
+
+// unusedFor is how long a file lies about before it is proposed to remove it.
+const unusedFor = 90 * 24 * time.Hour
+
+// list lists the shelf.
+func (a Area) list(ctx context.Context, now time.Time) (api.Shelf, error) {
+	files, err := a.Shelf.Files(ctx)
+	if err != nil {
+		return api.Shelf{}, err
+	}
+	past, err := a.Runs.Histories(ctx)
+	if err != nil {
+		return api.Shelf{}, err
+	}
+	disk, err := a.Shelf.Disk(ctx)
+	if err != nil {
+		return api.Shelf{}, err
+	}
+	out := api.Shelf{Files: make([]api.File, 0, len(files)), Disk: api.Disk{UsedBytes: disk.Used, FreeBytes: disk.Free, TotalBytes: disk.Total, Unused: []string{}}}
+	var unused []api.File
+	for _, f := range files {
+		file := a.known(facts.Of(f, a.Printer), past)
+		if last := file.History.Last; now.Sub(file.Stored) > unusedFor && (last == nil || now.Sub(*last) > unusedFor) {
+			unused = append(unused, file)
+		}
+		out.Files = append(out.Files, file)
+	}
+	slices.SortStableFunc(unused, func(a, b api.File) int { return cmp.Compare(b.Size, a.Size) })
+	for _, f := range unused {
+		out.Disk.Unused = append(out.Disk.Unused, f.Name)
+	}
+	return out, nil
 }
 
 // upload describes and mounts one way to store a file.
@@ -245,13 +309,13 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, in shelf.Arrival, ot
 			return p
 		}
 	}
-	in.Whole = then == "print"
+	in.Whole, in.Sender = then == "print", guard.Caller(r.Context())
 	f, outcome, err := a.Shelf.Store(r.Context(), in)
 	if err != nil {
 		return err
 	}
 	a.Survey.Look()
-	out := api.Stored{File: a.surveyed(facts.Of(f, a.Printer)), Outcome: string(outcome), NotTaken: others()}
+	out := api.Stored{File: a.known(facts.Of(f, a.Printer), nil), Outcome: string(outcome), NotTaken: others()}
 	status := http.StatusCreated
 	if outcome == shelf.Same {
 		status = http.StatusOK

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"testing"
+	"time"
 
 	"diathermon/internal/api"
 	"diathermon/internal/core/heat"
@@ -37,10 +38,11 @@ type board struct {
 	started []string
 	blocked error
 	looked  int
+	changed *shelf.Change
 }
 
 func (b *board) Files(context.Context) ([]toolpath.File, error) {
-	return []toolpath.File{{Name: "cap.gcode"}, {Name: "knob.gcode"}}, nil
+	return []toolpath.File{{Name: "cap.gcode", SHA256: "abc"}, {Name: "knob.gcode", Size: 9}, {Name: "shoe.gcode", Size: 10, Stored: time.Now()}, {Name: "old.gcode", Size: 11}}, nil
 }
 func (b *board) File(_ context.Context, name string) (toolpath.File, error) {
 	if name == "big.gcode" {
@@ -62,6 +64,21 @@ func (b *board) Store(_ context.Context, a shelf.Arrival) (toolpath.File, shelf.
 }
 func (b *board) Known(ctx context.Context, name string) (toolpath.File, error) {
 	return b.File(ctx, name)
+}
+func (b *board) Change(_ context.Context, name string, c shelf.Change) (toolpath.File, error) {
+	if b.changed = &c; name == "none.gcode" {
+		return toolpath.File{}, shelf.ErrMissing
+	}
+	if c.Name != nil {
+		name = *c.Name
+	}
+	return toolpath.File{Name: name, Tags: c.Tags}, nil
+}
+func (b *board) Disk(context.Context) (shelf.Disk, error) {
+	return shelf.Disk{Used: 5, Free: 6, Total: 20}, nil
+}
+func (b *board) Histories(context.Context) (map[string]run.History, error) {
+	return map[string]run.History{"abc": {Runs: 3, Finished: 2, Last: time.Now().Add(-time.Hour), State: run.Broken}}, nil
 }
 func (b *board) Look()                             { b.looked++ }
 func (b *board) Share(name string) (float64, bool) { return 0.4, name == "big.gcode" }
@@ -89,7 +106,7 @@ func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.No
 
 func mount(t *testing.T, lacks string, b *board) *webtest.Caller {
 	b.dir = t.TempDir()
-	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24}, Shelf: b, Survey: b, Host: b}, runs.Area{})
+	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24}, Shelf: b, Survey: b, Host: b, Runs: b}, runs.Area{})
 }
 
 func TestBytesArriveUnderTheNameThatWasSent(t *testing.T) {
@@ -197,6 +214,36 @@ func TestAFileSaysWhatItIs(t *testing.T) {
 	}
 	if w := c.Call("GET", "/v1/shelf/cap.gcode/content", "", nil, "If-None-Match", `"abc"`); w.Code != http.StatusNotModified {
 		t.Errorf("asked for again: %d", w.Code)
+	}
+}
+
+func TestTheListSaysWhatBecameOfFilesAndWhichNobodyUses(t *testing.T) {
+	c := mount(t, "", &board{})
+	var list api.Shelf
+	c.Call("GET", "/v1/shelf", "", &list)
+	if h := list.Files[0].History; h.Runs != 3 || h.Finished != 2 || h.State != "broken" || h.Last == nil {
+		t.Errorf("the first was run: %+v", h)
+	}
+	if d := list.Disk; d.UsedBytes != 5 || d.FreeBytes != 6 || d.TotalBytes != 20 || !slices.Equal(d.Unused, []string{"old.gcode", "knob.gcode"}) {
+		t.Errorf("the disk: %+v", d)
+	}
+}
+
+func TestAFileGetsAnotherNameOrTags(t *testing.T) {
+	b := &board{}
+	c := mount(t, "", b)
+	var f api.File
+	if c.Call("PATCH", "/v1/shelf/cap.gcode", `{"name":"lid.gcode"}`, &f); f.Name != "lid.gcode" || b.changed.Tags != nil {
+		t.Errorf("renamed: %+v, %+v", f, b.changed)
+	}
+	if c.Call("PATCH", "/v1/shelf/cap.gcode", `{"tags":[]}`, &f); b.changed.Tags == nil || b.changed.Name != nil {
+		t.Errorf("without tags: %+v", b.changed)
+	}
+	if w := c.Call("PATCH", "/v1/shelf/none.gcode", `{"tags":["a"]}`, nil); w.Code != http.StatusNotFound {
+		t.Errorf("one that is not there: %d", w.Code)
+	}
+	if w := mount(t, "send", b).Call("PATCH", "/v1/shelf/cap.gcode", `{"name":"x.gcode"}`, nil); w.Code != http.StatusForbidden {
+		t.Errorf("by who may not send: %d", w.Code)
 	}
 }
 

@@ -1,0 +1,319 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"image"
+	"image/png"
+	"io"
+	"math"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/layers"
+	"diathermon/internal/core/machine"
+	"diathermon/internal/core/picture"
+	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/facts"
+	"diathermon/internal/service"
+)
+
+// inspectCommand looks into a file without a host.
+func inspectCommand() *cli.Command {
+	return &cli.Command{
+		Name: "inspect", Usage: "say what a file of G-code is, without a host", ArgsUsage: "FILE",
+		Description: "FILE may be - for standard input. The printer is the one of the configuration file, or a common one.",
+		Flags: []cli.Flag{jsonFlag,
+			&cli.StringFlag{Name: "config", Usage: "take the printer from `FILE` instead of looking for " + service.ConfigFile, Sources: cli.EnvVars("DIATHERMON_CONFIG")},
+			&cli.StringFlag{Name: "picture", Usage: "draw it into `FILE`, a PNG"},
+			&cli.IntFlag{Name: "size", Usage: "`PIXELS` of a side of the picture", Value: 800},
+			&cli.IntFlag{Name: "layer", Usage: "look at layer `N`, from 1: what it takes, and its picture from above"},
+			&cli.BoolFlag{Name: "show", Usage: "draw it in the terminal"},
+		},
+		Action: inspect,
+	}
+}
+
+// mostPixels is the largest picture that is drawn.
+const mostPixels = 4096
+
+// inspected is a file that has been read, with its layers.
+type inspected struct {
+	toolpath.File
+	printer machine.Printer
+	layers  *os.File
+	index   layers.Index
+}
+
+func inspect(_ context.Context, cmd *cli.Command) error {
+	args, err := arguments(cmd, 1, 1)
+	if err != nil {
+		return err
+	}
+	if size := cmd.Int("size"); size < 16 || size > mostPixels {
+		return wrong("--size is %d: it must be from 16 to %d pixels", size, mostPixels)
+	}
+	config := service.DefaultConfig()
+	if err := service.ReadConfig(cmd.String("config"), &config); err != nil {
+		return err
+	}
+	if err := config.Check(); err != nil {
+		return err
+	}
+	f, err := read(args[0], config)
+	if err != nil {
+		return err
+	}
+	defer f.layers.Close()
+	number := cmd.Int("layer")
+	if cmd.IsSet("layer") && (number < 1 || number > len(f.index.Layers)) {
+		return wrong("--layer is %d: the file has layers 1 to %d", number, len(f.index.Layers))
+	}
+	if to := cmd.String("picture"); to != "" {
+		if err := f.drawTo(to, number, cmd.Int("size")); err != nil {
+			return err
+		}
+	}
+	w := cmd.Root().Writer
+	out := facts.Whole(f.File, f.printer)
+	for _, c := range preflight.Checks(preflight.Facts{Printer: f.printer, LinkLive: true, File: f.Summary}) {
+		out.Checks = append(out.Checks, api.Check{Level: string(c.Level), Title: c.Title, Do: c.Do})
+	}
+	if cmd.Bool("json") {
+		return printJSON(w, out)
+	}
+	if cmd.Bool("show") {
+		if err := f.show(w, number); err != nil {
+			return err
+		}
+	}
+	if number > 0 {
+		showLayer(w, f, number)
+		return nil
+	}
+	showFacts(w, out)
+	return nil
+}
+
+// read reads a file and keeps its layers in a file that nobody else sees.
+func read(path string, config service.Config) (*inspected, error) {
+	in, name, stored := io.Reader(os.Stdin), "standard input", time.Now()
+	if path != "-" {
+		file, err := os.Open(path)
+		if err != nil {
+			return nil, err
+		}
+		defer file.Close()
+		if info, err := file.Stat(); err == nil && info.IsDir() {
+			return nil, fmt.Errorf("%s is a folder: name a file in it", path)
+		}
+		in, name = file, filepath.Base(path)
+		if info, err := file.Stat(); err == nil {
+			stored = info.ModTime()
+		}
+	}
+	tmp, err := os.CreateTemp("", "diathermon-layers-")
+	if err != nil {
+		return nil, err
+	}
+	os.Remove(tmp.Name()) // it goes with the process
+	out := bufio.NewWriterSize(tmp, 256<<10)
+	w := layers.NewWriter(out)
+	hash := sha256.New()
+	counted := &counter{}
+	how := config.Printer.Reading()
+	how.Stroke = w.Stroke
+	f := &inspected{printer: config.Printer.Machine(), layers: tmp}
+	f.Summary, err = toolpath.Read(io.TeeReader(in, io.MultiWriter(hash, counted)), how)
+	if err != nil {
+		tmp.Close()
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	f.Name, f.Size, f.SHA256, f.Stored = name, counted.n, hex.EncodeToString(hash.Sum(nil)), stored
+	err = errors.Join(w.Close(f.Marks), out.Flush())
+	if err == nil {
+		var info os.FileInfo
+		if info, err = tmp.Stat(); err == nil {
+			f.index, err = layers.ReadIndex(tmp, info.Size())
+		}
+	}
+	if err != nil {
+		tmp.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+// counter counts bytes.
+type counter struct{ n int64 }
+
+func (c *counter) Write(p []byte) (int, error) {
+	c.n += int64(len(p))
+	return len(p), nil
+}
+
+// draw draws the part, or one of its layers, from 1.
+func (f *inspected) draw(number, pixels int) (*image.NRGBA, error) {
+	if f.Extent.Empty {
+		return nil, errors.New("it lays no plastic, so there is nothing to draw")
+	}
+	if number > 0 {
+		return picture.Layer(f.layers, f.index, number-1, pixels, f.printer.Filament)
+	}
+	return picture.Of(f.layers, f.index, pixels, f.printer.Filament)
+}
+
+func (f *inspected) drawTo(path string, number, pixels int) error {
+	img, err := f.draw(number, pixels)
+	if err != nil {
+		return err
+	}
+	out, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	return errors.Join(png.Encode(out, img), out.Close())
+}
+
+// columns is how wide a picture in the terminal is.
+const columns = 60
+
+// show draws in the terminal: each character is two pixels, one above the other.
+func (f *inspected) show(w io.Writer, number int) error {
+	img, err := f.draw(number, 4*columns)
+	if err != nil {
+		return err
+	}
+	img = picture.Smaller(img, columns)
+	first, last := columns, 0 // rows of characters with something in them
+	for y := range columns {
+		for x := range columns {
+			if img.NRGBAAt(x, y).A > 127 {
+				first, last = min(first, y/2), max(last, y/2)
+			}
+		}
+	}
+	out := bufio.NewWriter(w)
+	for row := first; row <= last; row++ {
+		var line strings.Builder
+		for x := range columns {
+			up, down := img.NRGBAAt(x, 2*row), img.NRGBAAt(x, 2*row+1)
+			switch {
+			case up.A > 127 && down.A > 127:
+				fmt.Fprintf(&line, "\x1b[38;2;%d;%d;%d;48;2;%d;%d;%dm▀\x1b[0m", up.R, up.G, up.B, down.R, down.G, down.B)
+			case up.A > 127:
+				fmt.Fprintf(&line, "\x1b[38;2;%d;%d;%dm▀\x1b[0m", up.R, up.G, up.B)
+			case down.A > 127:
+				fmt.Fprintf(&line, "\x1b[38;2;%d;%d;%dm▄\x1b[0m", down.R, down.G, down.B)
+			default:
+				line.WriteByte(' ')
+			}
+		}
+		fmt.Fprintln(out, strings.TrimRight(line.String(), " "))
+	}
+	return out.Flush()
+}
+
+// showLayer says what one layer is.
+func showLayer(w io.Writer, f *inspected, number int) {
+	l := f.index.Layers[number-1]
+	ends, filament := f.Duration.Seconds(), f.Filament
+	if number < len(f.index.Layers) {
+		ends = f.index.Layers[number].Begins
+	}
+	first := slices.IndexFunc(f.Marks, func(m run.Mark) bool { return m.Command >= l.Command })
+	if first >= 0 && first+1 < len(f.Marks) {
+		filament = f.Marks[first+1].Filament
+	}
+	if first >= 0 {
+		filament -= f.Marks[first].Filament
+	}
+	fmt.Fprintf(w, "Layer %d of %d: Z %.2f mm, %.2f mm high\n  begins after %s, takes %s\n  %d strokes, %s of filament\n", number, len(f.index.Layers), l.Z, l.Height, span(l.Begins), span(ends-l.Begins), l.Strokes, thread(filament))
+}
+
+// showFacts says what a file is.
+func showFacts(w io.Writer, f api.File) {
+	line := func(name, format string, args ...any) {
+		fmt.Fprintf(w, "  %-12s%s\n", name, fmt.Sprintf(format, args...))
+	}
+	fmt.Fprintf(w, "%s, %s\n", f.Name, size(f.Size))
+	whose := map[string]string{"printer": "the printer's own limits", "setup": "the configuration's limits", "ordinary": "a common machine's limits"}
+	line("moves take", "%s, by %s; %s of it lay nothing", span(f.DurationSeconds), whose[f.Limits], span(f.TravellingSeconds))
+	line("filament", "%s, %.1f cm³, %.1f g%s", metres(f.FilamentMM), f.FilamentMM3/1000, f.FilamentG, costOf(f))
+	if len(f.Tools) > 1 {
+		for _, t := range f.Tools {
+			line(fmt.Sprintf("  tool %d", t.Tool), "%s, %.1f cm³, %.1f g", metres(t.MM), t.MM3/1000, t.G)
+		}
+	}
+	line("layers", "%d, mostly %.2f mm", f.Layers, f.LayerHeight)
+	if e := f.Extent; e != nil {
+		line("lays", "X %.1f to %.1f, Y %.1f to %.1f, Z %.2f to %.2f mm", e.Min[0], e.Max[0], e.Min[1], e.Max[1], e.Min[2], e.Max[2])
+	}
+	line("at most", "%.0f mm/s, %.1f mm³/s, fan %.0f %%", f.Fastest, f.Flow, 100*f.Fan)
+	for _, g := range f.Given {
+		where := "before the first layer"
+		if g.Layer > 0 {
+			where = fmt.Sprintf("in layer %d", g.Layer)
+		}
+		line(g.Heater, "%s %s (line %d)", target(g.Setpoint), where, g.Line)
+	}
+	if h := f.Hints; h != (api.Hints{}) {
+		var said []string
+		for _, s := range []struct{ name, value string }{{"material", h.Material}, {"printer", h.Printer}, {"nozzle", millimetres(h.Nozzle)}, {"filament", millimetres(h.Filament)}} {
+			if s.value != "" {
+				said = append(said, s.name+" "+s.value)
+			}
+		}
+		line("comments say", "%s", strings.Join(said, ", "))
+	}
+	if len(f.Features) > 0 {
+		rows := make([][]string, 0, len(f.Features))
+		for _, k := range f.Features {
+			rows = append(rows, []string{fmt.Sprintf("%.2f mm", k.Height), fmt.Sprintf("%.0f mm/s", k.Speed), span(k.Seconds), thread(k.LengthMM), thread(k.FilamentMM)})
+		}
+		fmt.Fprintln(w)
+		table(w, []string{"Layer height", "Speed", "Takes", "Drawn", "Filament"}, rows)
+	}
+	if len(f.Checks) > 0 {
+		fmt.Fprintln(w)
+	}
+	for _, c := range f.Checks {
+		fmt.Fprintf(w, "  %s: %s (%s)\n", c.Level, c.Title, c.Do)
+	}
+}
+
+// thread is a length, in millimetres where it is short.
+func thread(mm float64) string {
+	if mm < 1000 {
+		return fmt.Sprintf("%.0f mm", mm)
+	}
+	return metres(mm)
+}
+
+// costOf is what a file costs, to go behind its mass; empty if that is not known.
+func costOf(f api.File) string {
+	if f.Cost == nil {
+		return ""
+	}
+	return strings.TrimRight(fmt.Sprintf(", %.2f %s", math.Round(100**f.Cost)/100, f.Currency), " ")
+}
+
+// millimetres is a diameter; empty if there is none.
+func millimetres(v float64) string {
+	if v == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%g mm", v)
+}

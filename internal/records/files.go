@@ -1,0 +1,121 @@
+package records
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+)
+
+// file is a row of files.
+type file struct {
+	Name    string `gorm:"primaryKey"`
+	Size    int64
+	SHA256  string `gorm:"column:sha256"`
+	Stored  time.Time
+	Sender  string
+	Tags    string
+	Summary string
+	Marks   string
+}
+
+func (f file) file() (toolpath.File, error) {
+	out := toolpath.File{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Sender: f.Sender}
+	if err := json.Unmarshal([]byte(f.Tags), &out.Tags); err != nil {
+		return out, err
+	}
+	err := json.Unmarshal([]byte(f.Summary), &out.Summary)
+	if err == nil && f.Marks != "" {
+		err = json.Unmarshal([]byte(f.Marks), &out.Marks)
+	}
+	return out, err
+}
+
+// PutFile keeps what is known of a file under its name.
+func (r *Records) PutFile(ctx context.Context, f toolpath.File) error {
+	summary, err := json.Marshal(f.Summary)
+	if err != nil {
+		return err
+	}
+	if f.Marks == nil {
+		f.Marks = []run.Mark{}
+	}
+	marks, err := json.Marshal(f.Marks)
+	if err != nil {
+		return err
+	}
+	if f.Tags == nil {
+		f.Tags = []string{}
+	}
+	tags, err := json.Marshal(f.Tags)
+	if err != nil {
+		return err
+	}
+	row := file{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored, Sender: f.Sender, Tags: string(tags), Summary: string(summary), Marks: string(marks)}
+	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+}
+
+// File returns what is known of a file, or an error that is
+// fs.ErrNotExist.
+func (r *Records) File(ctx context.Context, name string) (toolpath.File, error) {
+	var row file
+	err := r.db.WithContext(ctx).Where("name = ?", name).Take(&row).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return toolpath.File{}, fmt.Errorf("file %q: %w", name, fs.ErrNotExist)
+	}
+	if err != nil {
+		return toolpath.File{}, err
+	}
+	return row.file()
+}
+
+// Files returns what is known of all files but their marks, the newest first.
+func (r *Records) Files(ctx context.Context) ([]toolpath.File, error) {
+	var rows []file
+	if err := r.db.WithContext(ctx).Omit("Marks").Order("stored DESC, name").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]toolpath.File, 0, len(rows))
+	for _, row := range rows {
+		f, err := row.file()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, f)
+	}
+	return out, nil
+}
+
+// DeleteFile forgets a file.
+func (r *Records) DeleteFile(ctx context.Context, name string) error {
+	return r.db.WithContext(ctx).Where("name = ?", name).Delete(&file{}).Error
+}
+
+// Histories returns what has become of the files that were run, by their digests.
+func (r *Records) Histories(ctx context.Context) (map[string]run.History, error) {
+	var rows []struct {
+		SHA256   string `gorm:"column:sha256"`
+		Runs     int
+		Finished int
+		Last     time.Time
+		State    string
+	}
+	err := r.db.WithContext(ctx).Raw(`SELECT sha256, count(*) AS runs, count(*) FILTER (WHERE state = ?) AS finished, max(created) AS last,
+		(array_agg(state ORDER BY created DESC))[1] AS state FROM runs GROUP BY sha256`, string(run.Finished)).Scan(&rows).Error
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]run.History{}
+	for _, row := range rows {
+		out[row.SHA256] = run.History{SHA256: row.SHA256, Runs: row.Runs, Finished: row.Finished, Last: row.Last.UTC(), State: run.State(row.State)}
+	}
+	return out, nil
+}
