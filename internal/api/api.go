@@ -328,6 +328,7 @@ type Progress struct {
 	Share       float64 `json:"share" doc:"Of the moves' time, 0 to 1"`
 	LeftSeconds float64 `json:"left_seconds" doc:"Until it is done: of the warm-up, as far as that is known, and of the moves"`
 	WarmSeconds float64 `json:"warm_seconds,omitempty" doc:"Of which the heaters take"`
+	Command     int     `json:"command" doc:"Of the file's commands, taken by the printer"`
 	Layer       int     `json:"layer" doc:"From 1; 0 before the first"`
 	Layers      int     `json:"layers"`
 	Z           float64 `json:"z" doc:"Height of the layer, mm"`

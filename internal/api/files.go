@@ -17,6 +17,7 @@ type File struct {
 	Layers            int                `json:"layers"`
 	LayerHeight       float64            `json:"layer_height" doc:"The commonest, mm"`
 	Extent            *Extent            `json:"extent,omitempty" doc:"Of everything that lays plastic"`
+	Part              *Extent            `json:"part,omitempty" doc:"Of that without the first layer, where there are others: neither priming line nor skirt"`
 	FilamentMM        float64            `json:"filament_mm"`
 	FilamentMM3       float64            `json:"filament_mm3" doc:"Volume, mm³"`
 	FilamentG         float64            `json:"filament_g" doc:"At the density in the configuration"`

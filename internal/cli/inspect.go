@@ -259,6 +259,9 @@ func showFacts(w io.Writer, f api.File) {
 	}
 	line("layers", "%d, mostly %.2f mm", f.Layers, f.LayerHeight)
 	if e := f.Extent; e != nil {
+		if p := f.Part; p != nil {
+			line("part", "%.1f × %.1f × %.1f mm", p.Max[0]-p.Min[0], p.Max[1]-p.Min[1], p.Max[2])
+		}
 		line("lays", "X %.1f to %.1f, Y %.1f to %.1f, Z %.2f to %.2f mm", e.Min[0], e.Max[0], e.Min[1], e.Max[1], e.Min[2], e.Max[2])
 	}
 	line("at most", "%.0f mm/s, %.1f mm³/s, fan %.0f %%", f.Fastest, f.Flow, 100*f.Fan)

@@ -36,6 +36,7 @@ func Of(f toolpath.File, p machine.Printer) api.File {
 	}
 	if f.Surveyed() && f.Trouble == "" && !f.Extent.Empty {
 		out.Extent = &api.Extent{Min: f.Extent.Min, Max: f.Extent.Max}
+		out.Part = &api.Extent{Min: f.Part.Min, Max: f.Part.Max}
 	}
 	for h, v := range f.Setpoints {
 		out.Setpoints[string(h)] = v
@@ -68,9 +69,9 @@ func limits(of toolpath.LimitsOf) string {
 func surveyOf(f toolpath.File) api.Survey {
 	switch {
 	case !f.Surveyed():
-		return api.Survey{State: "waiting"}
+		return api.Survey{State: string(toolpath.Waiting)}
 	case f.Trouble != "":
-		return api.Survey{State: "refused", Share: 1, Reason: f.Trouble}
+		return api.Survey{State: string(toolpath.Refused), Share: 1, Reason: f.Trouble}
 	}
-	return api.Survey{State: "done", Share: 1}
+	return api.Survey{State: string(toolpath.Done), Share: 1}
 }

@@ -128,6 +128,7 @@ func (s *starting) files(ctx context.Context) (err error) {
 	if s.survey, err = survey.New(s.Shelf, s.in("survey"), s.config.Printer.Machine().Filament, s.log); err != nil {
 		return err
 	}
+	s.Shelf.Tell(s.survey.Look)
 	s.work(s.survey.Work)
 	s.journals, err = journal.Open(s.in("journal"))
 	return err

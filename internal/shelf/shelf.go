@@ -69,6 +69,7 @@ type Shelf struct {
 	mu       sync.Mutex // one file is put in its place, or removed, at a time
 	renewing sync.Map   // name: *sync.Mutex; a file is examined anew by one at a time
 	inUse    func(name string) bool
+	changed  func()
 	maxBytes int64
 }
 
@@ -85,13 +86,16 @@ func Open(ctx context.Context, dir string, index Index, how toolpath.Options) (*
 			return nil, err
 		}
 	}
-	s := &Shelf{dir: dir, staging: staging{filepath.Join(dir, stagingName)}, index: index, how: how, inUse: func(string) bool { return false }, maxBytes: maxBytes}
+	s := &Shelf{dir: dir, staging: staging{filepath.Join(dir, stagingName)}, index: index, how: how, inUse: func(string) bool { return false }, changed: func() {}, maxBytes: maxBytes}
 	return s, s.reconcile(ctx)
 }
 
 // Guard sets the function that tells whether a file is in use and may neither
 // be replaced nor removed.
 func (s *Shelf) Guard(inUse func(name string) bool) { s.inUse = inUse }
+
+// Tell sets the function that is called whenever what is on the shelf has changed.
+func (s *Shelf) Tell(changed func()) { s.changed = changed }
 
 func (s *Shelf) path(name string) string { return filepath.Join(s.dir, name) }
 
@@ -318,6 +322,7 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 		return toolpath.File{}, "", disk(err)
 	}
 	step("placed")
+	s.changed()
 	return f, outcome, nil
 }
 
@@ -494,6 +499,7 @@ func (s *Shelf) Remove(ctx context.Context, name string) error {
 	}
 	step("forgotten")
 	s.staging.forget(f)
+	s.changed()
 	return nil
 }
 

@@ -68,6 +68,7 @@ func at(t *testing.T, dir string, x *index) (s *shelf.Shelf, v *survey.Survey, s
 	if v, err = survey.New(s, filepath.Join(dir, "survey"), 1.75, slog.New(slog.DiscardHandler)); err != nil {
 		t.Fatal(err)
 	}
+	s.Tell(v.Look)
 	ctx, cancel := context.WithCancel(t.Context())
 	done := make(chan struct{})
 	go func() { defer close(done); v.Work(ctx) }()
@@ -108,7 +109,6 @@ func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
 	if _, err := v.Layers(f); !errors.Is(err, survey.ErrNotYet) {
 		t.Errorf("its layers before they are drawn: %v", err)
 	}
-	v.Look()
 	until(t, "its layers", func() bool { file, err := v.Layers(f); file.Close(); return err == nil })
 	known, _ := s.Known(t.Context(), "shoe.gcode")
 	if known.Layers != 110 || known.Duration < 30*time.Minute {
@@ -138,7 +138,7 @@ func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
 	stop()
 
 	// The next process surveys nothing again, and forgets what has left.
-	_, again, _ := at(t, dir, x)
+	s, again, _ := at(t, dir, x)
 	if file, err := again.Layers(known); err != nil {
 		t.Errorf("after a restart: %v", err)
 	} else {
@@ -147,7 +147,6 @@ func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
 	if err := s.Remove(t.Context(), "shoe.gcode"); err != nil {
 		t.Fatal(err)
 	}
-	again.Look()
 	until(t, "nothing to be left", func() bool { _, err := again.Layers(known); return errors.Is(err, survey.ErrNotYet) })
 }
 

@@ -7,6 +7,7 @@ export const router = createRouter({
     { path: '/', redirect: '/bench' },
     { path: '/bench', component: () => import('../areas/bench/Bench.vue') },
     { path: '/shelf', component: () => import('../areas/shelf/Shelf.vue') },
+    { path: '/shelf/:name', component: () => import('../areas/layers/Layers.vue') },
     { path: '/heat', component: () => import('../areas/heat/Heat.vue') },
     { path: '/wire', component: () => import('../areas/wire/Wire.vue') },
   ],

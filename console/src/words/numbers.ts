@@ -2,7 +2,13 @@
 export function size(bytes: number): string {
   if (bytes < 1000) return `${bytes} B`
   if (bytes < 1e6) return `${(bytes / 1e3).toFixed(0)} kB`
-  return `${(bytes / 1e6).toFixed(1)} MB`
+  if (bytes < 1e9) return `${(bytes / 1e6).toFixed(1)} MB`
+  return `${(bytes / 1e9).toFixed(1)} GB`
+}
+
+/** How large a part is: X, Y and its height. */
+export function dimensions(box: { min: number[], max: number[] }): string {
+  return `${(box.max[0]! - box.min[0]!).toFixed(0)} × ${(box.max[1]! - box.min[1]!).toFixed(0)} × ${box.max[2]!.toFixed(box.max[2]! < 10 ? 1 : 0)} mm`
 }
 
 /** The number that a person typed, with a point or a comma; undefined where it is none. */

@@ -33,7 +33,7 @@ type Options struct {
 // reader does, if a line cannot be sent, or if most of the file is not G-code.
 func Scan(r io.Reader, o Options) (Summary, error) {
 	s := scanner{
-		Summary: Summary{Version: Version, Setpoints: map[heat.Heater]float64{}, Extent: Box{Empty: true}, Reach: Reach{Box: Box{Empty: true}}, Tools: 1, LimitsOf: o.Of},
+		Summary: Summary{Version: Version, Setpoints: map[heat.Heater]float64{}, Extent: Box{Empty: true}, Part: Box{Empty: true}, Reach: Reach{Box: Box{Empty: true}}, Tools: 1, LimitsOf: o.Of},
 		layers:  layers{step: layerStep}, draw: o.Stroke,
 	}
 	o.Limits.Ring = min(o.Limits.Ring, mostFlight-1)
@@ -282,10 +282,13 @@ func (s *scanner) lay(m *gcode.Move, pushed, length float64) {
 	if s.First == 0 {
 		s.First = s.Commands
 	}
+	low, high := [3]float64(m.From[:3]), [3]float64(m.To[:3])
 	if m.Arc {
-		s.Extent.add(m.Box())
-	} else {
-		s.Extent.add([3]float64(m.From[:3]), [3]float64(m.To[:3]))
+		low, high = m.Box()
+	}
+	s.Extent.add(low, high)
+	if s.begun > 1 {
+		s.Part.add(low, high)
 	}
 	if !s.looked {
 		s.looked = true
@@ -451,7 +454,9 @@ func (s *scanner) end() error {
 	s.leaves()
 	s.Duration = time.Duration(s.spent * float64(time.Second))
 	s.Travelling = time.Duration(s.elsewhere * float64(time.Second))
-	s.Marks = s.marks
+	if s.Marks = s.marks; s.Part.Empty {
+		s.Part = s.Extent
+	}
 	s.Layers, s.LayerSteps = len(s.Marks), commonest(s.Marks)
 	slices.SortFunc(s.Features, func(a, b Feature) int {
 		if a.Height != b.Height {

@@ -61,6 +61,7 @@ type Summary struct {
 	Layers     int                     // how many there are
 	First      int                     // the first command that lays plastic, from 1; 0 if none does
 	Extent     Box                     // of everything that lays plastic
+	Part       Box                     // of that without the first layer, where there are others: no priming line, no skirt
 	Reach      Reach                   // of every move of a homed axis, in the machine's frame
 	Filament   float64                 // mm pushed, retractions taken off
 	ByTool     []float64               // mm pushed by each tool
@@ -148,6 +149,17 @@ type File struct {
 
 // Surveyed reports whether it is known what the file amounts to.
 func (f *File) Surveyed() bool { return f.Version == Version }
+
+// State is how far it is worked out what a file is.
+type State string
+
+// The states of a survey.
+const (
+	Waiting   State = "waiting"
+	Surveying State = "surveying"
+	Done      State = "done"
+	Refused   State = "refused" // it is no G-code that a printer could carry out
+)
 
 // A Stroke is one straight way of the nozzle, or of the filament alone, in the
 // machine's frame. Layer counts from 0.

@@ -28,7 +28,7 @@ func NowOf(r printing.Now) api.Run {
 	for _, act := range r.May {
 		out.May = append(out.May, string(act))
 	}
-	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), WarmSeconds: r.Warming.Seconds(), Layer: r.Layer, Layers: r.Layers, Z: r.Z}
+	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), WarmSeconds: r.Warming.Seconds(), Command: r.Command, Layer: r.Layer, Layers: r.Layers, Z: r.Z}
 	return out
 }
 

@@ -53,7 +53,6 @@ type Runs interface {
 
 // Survey works out what they are.
 type Survey interface {
-	Look()
 	Share(name string) (share float64, now bool)
 	Picture(f toolpath.File, pixels int) (*os.File, int, error)
 	Layers(f toolpath.File) (*os.File, error)
@@ -101,7 +100,7 @@ type name struct {
 
 // change is the input of a change of one.
 type change struct {
-	name
+	Name string `path:"name" doc:"Name on the shelf"`
 	Body api.ChangeFile
 }
 
@@ -148,7 +147,6 @@ func (a Area) mountFiles(d *desk.Desk) {
 
 	remove := desk.Answering(http.StatusNoContent, d.Op("remove-file", http.MethodDelete, "/v1/shelf/{name}", desk.Keep, "Take a file off the shelf; not while it runs", 404, 409))
 	desk.Do(d, remove, func(ctx context.Context, in *name) error {
-		defer a.Survey.Look()
 		return a.Shelf.Remove(ctx, in.Name)
 	})
 
@@ -165,8 +163,8 @@ func (a Area) mountFiles(d *desk.Desk) {
 
 // known adds what others know of a file: how far its survey is, what became of it.
 func (a Area) known(f api.File, past map[string]run.History) api.File {
-	if share, now := a.Survey.Share(f.Name); now && f.Survey.State == "waiting" {
-		f.Survey = api.Survey{State: "surveying", Share: share}
+	if share, now := a.Survey.Share(f.Name); now && f.Survey.State == string(toolpath.Waiting) {
+		f.Survey = api.Survey{State: string(toolpath.Surveying), Share: share}
 	}
 	if h, ran := past[f.SHA256]; ran {
 		f.History = api.History{Runs: h.Runs, Finished: h.Finished, Last: &h.Last, State: string(h.State)}
@@ -314,7 +312,6 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, in shelf.Arrival, ot
 	if err != nil {
 		return err
 	}
-	a.Survey.Look()
 	out := api.Stored{File: a.known(facts.Of(f, a.Printer), nil), Outcome: string(outcome), NotTaken: others()}
 	status := http.StatusCreated
 	if outcome == shelf.Same {

@@ -37,7 +37,6 @@ type board struct {
 	refuse  error
 	started []string
 	blocked error
-	looked  int
 	changed *shelf.Change
 }
 
@@ -80,7 +79,6 @@ func (b *board) Disk(context.Context) (shelf.Disk, error) {
 func (b *board) Histories(context.Context) (map[string]run.History, error) {
 	return map[string]run.History{"abc": {Runs: 3, Finished: 2, Last: time.Now().Add(-time.Hour), State: run.Broken}}, nil
 }
-func (b *board) Look()                             { b.looked++ }
 func (b *board) Share(name string) (float64, bool) { return 0.4, name == "big.gcode" }
 func (b *board) Picture(f toolpath.File, pixels int) (*os.File, int, error) {
 	file, err := b.Layers(f)
@@ -269,8 +267,5 @@ func TestHowFarTheSurveyIsIsSaidAndWhatItHasDrawnIsServed(t *testing.T) {
 		if w := c.Call("GET", path, "", nil); w.Code != want {
 			t.Errorf("%s: %d %s, want %d", path, w.Code, w.Body, want)
 		}
-	}
-	if c.Call("DELETE", "/v1/shelf/cap.gcode", "", nil); b.looked != 1 {
-		t.Errorf("the survey looked %d times after a file had left", b.looked)
 	}
 }

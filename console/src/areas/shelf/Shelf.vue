@@ -1,31 +1,49 @@
 <script setup lang="ts">
-import { mdiDeleteOutline, mdiDownload, mdiPlay, mdiUpload } from '@mdi/js'
+import { mdiBroom, mdiCheckboxMultipleMarkedOutline, mdiDeleteOutline, mdiMagnify, mdiUpload } from '@mdi/js'
 import { computed, onMounted, ref, useTemplateRef } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answered, api, inWords, type Problem, type Schemas, upload } from '../../api/client'
 import { useHost } from '../../live/host'
+import { useIntervalFn } from '../../live/interval'
 import Ask from '../../ui/Ask.vue'
 import Page from '../../ui/Page.vue'
 import Panel from '../../ui/Panel.vue'
-import { size } from '../../words/numbers'
-import { span } from '../../words/time'
+import { sentence, size } from '../../words/numbers'
+import Edit from './Edit.vue'
+import { find, type Order, orders } from './find'
+import Item from './Item.vue'
 import Start from './Start.vue'
 
 interface Arrival { file: File, share: number, problem?: Problem, done: boolean }
 
 const host = useHost()
 const router = useRouter()
-const files = ref<Schemas['File'][]>()
+const shelf = ref<Schemas['Shelf']>()
+const words = ref('')
+const order = ref<Order>('newest')
+const choosing = ref(false)
+const picked = ref<string[]>([])
+const editing = ref<Schemas['File']>()
 const arrivals = ref<Arrival[]>([])
 const over = ref(false)
 const chosen = ref<Schemas['File']>()
-const removing = ref('')
-const asking = computed({ get: () => removing.value !== '', set: open => { if (!open) removing.value = '' } })
+const removing = ref<string[]>([])
+const asking = computed({ get: () => removing.value.length > 0, set: open => { if (!open) removing.value = [] } })
 const picker = useTemplateRef<HTMLInputElement>('picker')
 
-const load = () => host.attempt(async () => { files.value = (await answered(api.GET('/v1/shelf'))).files })
+const files = computed(() => shelf.value?.files ?? [])
+const shown = computed(() => find(files.value, words.value, order.value))
+const tags = computed(() => [...new Set(files.value.flatMap(f => f.tags))].sort())
+const unused = computed(() => files.value.filter(f => shelf.value?.disk.unused.includes(f.name)))
+const full = computed(() => {
+  const d = shelf.value?.disk
+  return d ? 100 * (1 - d.free_bytes / Math.max(d.total_bytes, 1)) : 0
+})
+
+const load = () => host.attempt(async () => { shelf.value = await answered(api.GET('/v1/shelf')) })
 onMounted(load)
+useIntervalFn(() => { if (files.value.some(f => f.survey.state === 'waiting' || f.survey.state === 'surveying')) void load().then(() => { if (chosen.value && chosen.value.survey.state !== 'done') void look(chosen.value.name) }) }, 1500)
 
 async function take(list: FileList | null | undefined) {
   over.value = false
@@ -58,16 +76,30 @@ async function start(name: string) {
   if (await host.start(name)) await router.push('/bench')
 }
 
-async function remove(name: string) {
-  await host.attempt(() => answered(api.DELETE('/v1/shelf/{name}', { params: { path: { name } } })))
+async function remove(names: string[]) {
+  for (const name of names) await host.attempt(() => answered(api.DELETE('/v1/shelf/{name}', { params: { path: { name } } })))
+  leave()
   await load()
 }
 
-const content = (name: string) => `/v1/shelf/${encodeURIComponent(name)}/content`
+function leave() {
+  choosing.value = false
+  picked.value = []
+}
+
+function pick(name: string, on: boolean) { picked.value = on ? [...picked.value, name] : picked.value.filter(n => n !== name) }
+
+function tidy() {
+  choosing.value = true
+  picked.value = unused.value.map(f => f.name)
+}
+
+const total = (of: Schemas['File'][]) => size(of.reduce((sum, f) => sum + f.size, 0))
+const counted = (n: number) => n === 1 ? 'one file' : `${n} files`
 </script>
 
 <template>
-  <Page title="Shelf" :loading="!files">
+  <Page title="Shelf" :loading="!shelf">
     <div class="drop" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="take($event.dataTransfer?.files)">
       <v-btn variant="text" color="primary" size="large" :prepend-icon="mdiUpload" @click="picker?.click()">Drop G-code here, or tap to choose</v-btn>
       <input ref="picker" type="file" multiple hidden aria-label="G-code files to store" @change="take(picker?.files)">
@@ -81,34 +113,58 @@ const content = (name: string) => `/v1/shelf/${encodeURIComponent(name)}/content
         <v-btn size="small" variant="text" @click="dismiss(a)">Dismiss</v-btn>
       </template>
     </Panel>
-    <Panel v-if="files?.length" title="Files" data-shelf>
-      <ul class="files">
-        <li v-for="f in files" :key="f.name">
-          <button type="button" class="file" :data-file="f.name" @click="look(f.name)">
-            <span class="break name">{{ f.name }}</span>
-            <span class="text-body-small text-medium-emphasis figures"><span class="text-no-wrap">{{ f.layers }} layers</span> · <span class="text-no-wrap">moves {{ span(f.duration_seconds) }}</span> · <span class="text-no-wrap">{{ f.filament_g.toFixed(0) }} g</span> · <span class="text-no-wrap">{{ size(f.size) }}</span></span>
-          </button>
-          <v-btn :icon="mdiDownload" variant="text" size="40" :href="content(f.name)" :title="`Download ${f.name}`" :aria-label="`Download ${f.name}`" class="d-none d-sm-inline-flex" />
-          <v-btn :icon="mdiDeleteOutline" variant="text" size="40" :title="`Delete ${f.name}`" :aria-label="`Delete ${f.name}`" @click="removing = f.name" />
-          <v-btn :icon="mdiPlay" variant="tonal" color="primary" size="40" :title="`Start ${f.name}`" :aria-label="`Start ${f.name}`" @click="look(f.name)" />
-        </li>
+    <template v-if="files.length">
+      <div class="bar">
+        <template v-if="!choosing">
+          <v-text-field v-model="words" class="search" label="Find" :prepend-inner-icon="mdiMagnify" clearable data-find />
+          <v-select v-model="order" class="order" label="Order" :items="Object.entries(orders).map(([value, o]) => ({ value, title: o.title }))" />
+          <v-btn variant="text" :prepend-icon="mdiCheckboxMultipleMarkedOutline" @click="choosing = true">Several</v-btn>
+        </template>
+        <template v-else>
+          <strong class="figures">{{ counted(picked.length) }} chosen</strong>
+          <v-spacer />
+          <v-btn variant="tonal" color="error" :prepend-icon="mdiDeleteOutline" :disabled="!picked.length" @click="removing = picked">Delete</v-btn>
+          <v-btn variant="text" @click="leave">Done</v-btn>
+        </template>
+      </div>
+      <div v-if="tags.length && !choosing" class="tags">
+        <v-chip v-for="t in tags" :key="t" size="small" variant="outlined" @click="words = words === t ? '' : t">{{ t }}</v-chip>
+      </div>
+      <ul class="files" data-shelf>
+        <Item
+          v-for="f in shown" :key="f.name" :file="f" :choosing="choosing" :model-value="picked.includes(f.name)" @update:model-value="pick(f.name, $event)"
+          @look="look(f.name)" @layers="router.push(`/shelf/${encodeURIComponent(f.name)}`)" @edit="editing = f" @remove="removing = [f.name]"
+        />
       </ul>
-    </Panel>
+      <p v-if="!shown.length" class="text-medium-emphasis text-center py-6" role="status">Nothing on the shelf is called that.</p>
+      <Panel v-if="shelf" title="Room">
+        <p class="figures mb-2">The files take {{ size(shelf.disk.used_bytes) }}; {{ size(shelf.disk.free_bytes) }} of {{ size(shelf.disk.total_bytes) }} are free.</p>
+        <v-progress-linear :model-value="full" :color="full > 90 ? 'error' : 'secondary'" height="8" rounded aria-label="The disk is so full" />
+        <p v-if="unused.length" class="mt-3 mb-0">
+          {{ sentence(counted(unused.length)) }} ({{ total(unused) }}) {{ unused.length === 1 ? 'was' : 'were' }} neither stored nor run for three months.
+          <v-btn size="small" variant="tonal" class="ms-1" :prepend-icon="mdiBroom" @click="tidy">Choose {{ unused.length === 1 ? 'it' : 'them' }}</v-btn>
+        </p>
+      </Panel>
+    </template>
     <Panel v-else data-empty>
       <h2 class="text-headline-medium mb-1">The shelf is empty</h2>
       <p class="text-medium-emphasis mb-0">Drop a sliced file above, or send one from a terminal: <code>diathermon send cap.gcode</code>.</p>
     </Panel>
     <Start v-model="chosen" @start="start" />
-    <Ask v-model="asking" title="Delete this file?" no="Keep it" yes="Delete" @yes="remove(removing)">{{ removing }}</Ask>
+    <Edit v-model="editing" :known="tags" @changed="load" />
+    <Ask v-model="asking" :title="removing.length > 1 ? `Delete ${removing.length} files?` : 'Delete this file?'" :no="removing.length > 1 ? 'Keep them' : 'Keep it'" yes="Delete" @yes="remove(removing)">
+      <div v-for="name in removing" :key="name" class="break">{{ name }}</div>
+    </Ask>
   </Page>
 </template>
 
 <style scoped>
 .drop { border: 2px dashed rgba(var(--v-theme-primary), 0.6); border-radius: 12px; padding: 12px; text-align: center; }
 .drop.over, .drop:focus-within { background: rgba(var(--v-theme-primary), 0.1); border-style: solid; }
-.files { list-style: none; padding: 0; margin: 0; display: grid; gap: 6px; }
-.files li { display: flex; align-items: center; gap: 8px; }
-.file { flex: 1 1 0; min-width: 0; text-align: left; display: flex; flex-direction: column; padding: 8px; border-radius: 8px; border: 0; background: none; font: inherit; color: inherit; cursor: pointer; }
-.file:hover { background: rgba(var(--v-theme-primary), 0.08); }
-.name { font-weight: 500; }
+.bar { display: flex; flex-wrap: wrap; align-items: center; gap: 8px; min-height: 44px; }
+.search { flex: 1 1 220px; }
+.order { flex: 0 1 190px; }
+.tags { display: flex; flex-wrap: wrap; gap: 6px; }
+.files { list-style: none; padding: 0; margin: 0; display: grid; grid-template-columns: repeat(auto-fill, minmax(250px, 1fr)); gap: 14px; }
+@media (width < 600px) { .files { grid-template-columns: 1fr; gap: 10px; } }
 </style>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiDownload, mdiPlay } from '@mdi/js'
+import { mdiDownload, mdiLayersOutline, mdiPlay } from '@mdi/js'
 import { computed, useId } from 'vue'
 
 import type { Schemas } from '../../api/client'
@@ -7,9 +7,10 @@ import { useHost } from '../../live/host'
 import Figure from '../../ui/Figure.vue'
 import Notice from '../../ui/Notice.vue'
 import { heaterName } from '../../words/heaters'
-import { sentence } from '../../words/numbers'
+import { dimensions, sentence } from '../../words/numbers'
 import { checkLevels } from '../../words/states'
 import { span } from '../../words/time'
+import Picture from './Picture.vue'
 
 /** What a file is, what stands between it and its start, and the start. */
 const file = defineModel<Schemas['File']>()
@@ -17,9 +18,12 @@ const emit = defineEmits<{ start: [name: string] }>()
 const host = useHost()
 const id = useId()
 const blocked = computed(() => file.value?.checks?.some(c => c.level === 'block') ?? false)
-const size = computed(() => {
-  const e = file.value?.extent
-  return e ? `${(e.max[0]! - e.min[0]!).toFixed(0)} × ${(e.max[1]! - e.min[1]!).toFixed(0)} × ${e.max[2]!.toFixed(1)} mm` : 'lays nothing'
+const done = computed(() => file.value?.survey.state === 'done')
+const size = computed(() => file.value?.part ? dimensions(file.value.part) : 'lays nothing')
+const cost = computed(() => file.value?.cost === undefined ? '' : `, ${file.value.cost.toFixed(2)} ${file.value.currency ?? ''}`.trimEnd())
+const hints = computed(() => {
+  const h = file.value?.hints
+  return [h?.material, h?.printer && `for ${h.printer}`, h?.nozzle && `nozzle ${h.nozzle} mm`, h?.filament && `filament ${h.filament} mm`].filter(Boolean).join(', ')
 })
 const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([h, v]) => `${heaterName(h, host.printer?.tools)} ${v} °C`).join(', ') || 'nothing')
 </script>
@@ -29,13 +33,18 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
     <v-card v-if="file" data-start>
       <h2 :id="id" class="text-title-large break px-5 pt-5">{{ file.name }}</h2>
       <v-card-text class="px-5">
-        <dl class="facts mb-3">
+        <div v-if="file.extent" class="frame">
+          <Picture :file="file" :size="800" />
+          <v-btn class="layers" variant="tonal" size="small" :prepend-icon="mdiLayersOutline" :to="`/shelf/${encodeURIComponent(file.name)}`">Layers</v-btn>
+        </div>
+        <dl v-if="done" class="facts mb-3">
           <Figure name="Moves take">{{ span(file.duration_seconds) }}</Figure>
           <Figure name="Layers">{{ file.layers }} of {{ file.layer_height.toFixed(2) }} mm</Figure>
-          <Figure name="Filament">{{ file.filament_g.toFixed(1) }} g, {{ (file.filament_mm / 1000).toFixed(2) }} m</Figure>
-          <Figure name="With priming">{{ size }}</Figure>
+          <Figure name="Filament">{{ file.filament_g.toFixed(1) }} g, {{ (file.filament_mm / 1000).toFixed(2) }} m{{ cost }}</Figure>
+          <Figure name="Size">{{ size }}</Figure>
         </dl>
-        <p class="mb-3">Warms {{ warmth }}</p>
+        <p v-if="done" class="mb-1">Warms {{ warmth }}</p>
+        <p v-if="hints" class="mb-3 text-medium-emphasis">Its comments say: {{ hints }}</p>
         <Notice v-for="c in file.checks" :key="c.title" :color="checkLevels[c.level].color" :icon="checkLevels[c.level].icon" class="mb-2"><strong>{{ sentence(c.title) }}.</strong> {{ sentence(c.do) }}.</Notice>
       </v-card-text>
       <v-card-actions class="flex-wrap px-4 pb-4">
@@ -49,5 +58,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
 </template>
 
 <style scoped>
+.frame { position: relative; height: min(42vh, 320px); margin-bottom: 12px; }
+.layers { position: absolute; right: 0; bottom: 0; }
 .facts { display: grid; grid-template-columns: repeat(auto-fill, minmax(150px, 1fr)); gap: 12px 16px; }
 </style>

@@ -1,0 +1,414 @@
+<script setup lang="ts">
+import { mdiArrowLeft, mdiCrosshairsGps, mdiPause, mdiPlay } from '@mdi/js'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
+
+import { answered, api, type Problem, inWords, type Schemas } from '../../api/client'
+import { useHost } from '../../live/host'
+import Page from '../../ui/Page.vue'
+import { countdown, span } from '../../words/time'
+import { along, css, features, type Kind, kinds, rampOf, retraction, travel, took, value } from './colours'
+import { type Batch, Drawing, matrix, type View } from './draw'
+import { type Index, lays, length, readIndex, readStrokes, seconds, type Strokes, unpack } from './strokes'
+
+/** The layers of a file: any of them, stroke by stroke, from above or as they stand on each other. */
+
+/** A layer that has been read, and what of it is on the graphics card. */
+interface Held { strokes: Strokes, batch: Batch, laid: Batch, until: Float32Array }
+
+const mostHeld = 700_000 // strokes
+const chunk = 1 << 19 // bytes read at once
+const speeds = [1, 10, 60, 300]
+
+const host = useHost()
+const route = useRoute()
+const name = computed(() => String(route.params.name))
+const address = computed(() => `/v1/shelf/${encodeURIComponent(name.value)}/layers`)
+const canvas = useTemplateRef<HTMLCanvasElement>('canvas')
+const file = shallowRef<Schemas['File']>()
+const index = shallowRef<Index>()
+const problem = ref('')
+const layer = ref(1) // from 1
+const stroke = ref(0) // of the layer, how many are drawn
+const deep = ref(false)
+const kind = ref<Kind>('feature')
+const moves = ref(false)
+const follow = ref(false)
+const playing = ref(false)
+const rate = ref(10)
+const view = ref<View>({ turned: 0, leant: 0, zoom: 1, x: 0, y: 0 })
+const drawnAt = ref(0) // which layer is on the screen, for who waits for it
+const held = new Map<number, Held>()
+let drawing: Drawing | undefined
+let heldStrokes = 0
+let frame = 0
+
+const now = computed(() => index.value?.layers[layer.value - 1])
+const section = computed(() => file.value && file.value.filament_mm > 0 ? file.value.filament_mm3 / file.value.filament_mm : 2.4)
+const printing = computed(() => host.run?.file === name.value && host.run.going && host.run.progress ? host.run : undefined)
+const layerTook = computed(() => index.value && file.value && now.value ? took(index.value, layer.value - 1, file.value.duration_seconds) : 0)
+
+/** From where to where the scale of colours goes. */
+const ends = computed(() => {
+  const f = file.value
+  if (!f || !index.value) return { from: 0, to: 1 }
+  switch (kind.value) {
+    case 'speed': return { from: 0, to: Math.max(f.fastest, 1) }
+    case 'flow': return { from: 0, to: Math.max(f.flow, 0.1) }
+    case 'fan': return { from: 0, to: 100 }
+    case 'heat': return { from: 25, to: 250 }
+    case 'height': {
+      const all = index.value.layers.map(l => l.height)
+      return { from: Math.min(...all), to: Math.max(...all, Math.min(...all) + 0.05) }
+    }
+    default: {
+      const all = index.value.layers.map((_, i) => took(index.value!, i, f.duration_seconds)).sort((a, b) => a - b)
+      return { from: 0, to: Math.max(all[Math.floor(all.length * 0.98)] ?? 1, 1) }
+    }
+  }
+})
+
+/** What each colour means. */
+const legend = computed(() => {
+  if (kind.value === 'feature') return (file.value?.features ?? []).map((f, i) => ({ colour: css(features[i % features.length]!), text: `${f.height.toFixed(2)} mm, ${f.speed.toFixed(0)} mm/s` }))
+  const { from, to } = ends.value
+  return [0, 0.25, 0.5, 0.75, 1].map(s => {
+    const v = from + (to - from) * s
+    return { colour: css(along(rampOf(kind.value), s)), text: `${to - from < 3 ? v.toFixed(2) : v.toFixed(0)} ${kinds[kind.value].unit}` }
+  })
+})
+
+function colours(s: Strokes, number: number, onlyLaid: boolean): Uint8Array {
+  const l = index.value!.layers[number]!
+  const time = took(index.value!, number, file.value!.duration_seconds)
+  const known = new Map(file.value!.features?.map((f, i) => [`${f.height.toFixed(2)} ${f.speed}`, i]))
+  const { from, to } = ends.value
+  const out = new Uint8Array(4 * s.count)
+  let at = 0
+  for (let i = 0; i < s.count; i++) {
+    const laid = lays(s, i)
+    if (onlyLaid && !laid) continue
+    let colour = travel
+    if (!laid) colour = s.filament[i]! < 0 ? retraction : travel
+    else if (kind.value === 'feature') colour = features[(known.get(`${l.height.toFixed(2)} ${Math.max(Math.round(s.speed[i]!), 1)}`) ?? 0) % features.length]!
+    else colour = along(rampOf(kind.value), (value(kind.value, s, i, l, time, section.value) - from) / (to - from || 1))
+    out.set([colour[0], colour[1], colour[2], laid ? 255 : moves.value ? 170 : 0], 4 * at++)
+  }
+  return out
+}
+
+function hold(number: number, bytes: Uint8Array) {
+  const l = index.value!.layers[number]!
+  const s = unpack(bytes, l)
+  const widths = new Float32Array(s.count)
+  const laidEnds = new Float32Array(6 * s.count)
+  const laidWidths = new Float32Array(s.count)
+  const until = new Float32Array(s.count)
+  let time = 0
+  let laid = 0
+  for (let i = 0; i < s.count; i++) {
+    time += seconds(s, i)
+    until[i] = time
+    if (!lays(s, i)) continue
+    widths[i] = Math.min(Math.max(section.value * s.filament[i]! / (Math.max(length(s, i), 0.01) * Math.max(l.height, 0.05)), 0.2), 1.4)
+    laidEnds.set(s.ends.subarray(6 * i, 6 * i + 6), 6 * laid)
+    laidWidths[laid++] = widths[i]!
+  }
+  const batch = drawing!.batch(s.ends, colours(s, number, false), widths, s.count)
+  const only = drawing!.batch(laidEnds.subarray(0, 6 * laid), colours(s, number, true), laidWidths.subarray(0, laid), laid)
+  held.set(number, { strokes: s, batch, laid: only, until })
+  heldStrokes += s.count
+}
+
+function release(keep: (number: number) => boolean) {
+  for (const [number, h] of held) {
+    if (heldStrokes < mostHeld) return
+    if (keep(number)) continue
+    drawing!.drop(h.batch)
+    drawing!.drop(h.laid)
+    held.delete(number)
+    heldStrokes -= h.strokes.count
+  }
+}
+
+/** The lowest layer that is drawn below one: as far as there is room for. */
+function lowest(number: number): number {
+  if (!deep.value) return Math.max(number - 1, 0)
+  let strokes = 0
+  let first = number
+  while (first >= 0 && strokes < mostHeld) strokes += index.value!.layers[first--]!.strokes
+  return first + 1
+}
+
+let reading = false
+/** Reads the layers that are to be seen, the nearest first, and those that may be next. */
+async function read() {
+  if (reading || !index.value || !drawing) return
+  reading = true
+  try {
+    for (;;) {
+      const top = layer.value - 1
+      const low = lowest(top)
+      const wanted = [top, ...Array.from({ length: top - low }, (_, i) => top - 1 - i), top + 1, top + 2, top + 3, top - 2, top - 3].filter(i => i >= 0 && i < index.value!.layers.length && !held.has(i))
+      const first = wanted[0]
+      if (first === undefined) return
+      let last = first
+      if (first !== top) { // those below it come with it
+        let size = index.value.layers[first]!.size
+        while (last > 0 && wanted.includes(last - 1) && size < chunk) size += index.value.layers[--last]!.size
+      }
+      const bytes = await readStrokes(address.value, index.value.layers[last]!, index.value.layers[first]!)
+      release(i => i >= low - 3 && i <= top + 3)
+      for (let i = last; i <= first; i++) {
+        const l = index.value.layers[i]!
+        hold(i, new Uint8Array(bytes.buffer, l.offset - index.value.layers[last]!.offset, l.size))
+      }
+      if (first === top && !playing.value && !printing.value) stroke.value = held.get(top)!.strokes.count
+      redraw()
+    }
+  } catch (p) {
+    problem.value = inWords(p as Problem)
+  } finally {
+    reading = false
+  }
+}
+
+function redraw() {
+  if (!frame) frame = requestAnimationFrame(draw)
+}
+
+function draw() {
+  frame = 0
+  const c = canvas.value
+  const x = index.value
+  if (!c || !x || !drawing) return
+  const ratio = Math.min(window.devicePixelRatio || 1, 2)
+  const width = Math.round(c.clientWidth * ratio), height = Math.round(c.clientHeight * ratio)
+  if (c.width !== width || c.height !== height) Object.assign(c, { width, height })
+  const top = layer.value - 1
+  const m = matrix(deep.value ? view.value : { ...view.value, turned: 0, leant: 0 }, [x.min[0], x.min[1], 0], x.max, width, height)
+  const parts: { batch: Batch, count: number }[] = []
+  if (deep.value) for (let i = lowest(top); i < top; i++) if (held.has(i)) parts.push({ batch: held.get(i)!.laid, count: held.get(i)!.laid.count })
+  const h = held.get(top)
+  if (h) {
+    parts.push({ batch: h.batch, count: stroke.value })
+    drawnAt.value = layer.value
+  }
+  drawing.draw(m.matrix, m.pixel * 1.2, deep.value, parts)
+  place(m.matrix, c.clientWidth, c.clientHeight)
+}
+
+/** Where the nozzle is, by the printer's own reports, on the picture. */
+const nozzle = ref<{ left: string, top: string }>()
+function place(m: Float32Array, width: number, height: number) {
+  const p = host.position
+  if (!printing.value || !p?.known) {
+    nozzle.value = undefined
+    return
+  }
+  const at = (row: number) => m[row]! * p.x + m[row + 4]! * p.y + m[row + 8]! * p.z + m[row + 12]!
+  nozzle.value = { left: `${(at(0) + 1) / 2 * width}px`, top: `${(1 - at(1)) / 2 * height}px` }
+}
+
+watch([layer, deep], () => {
+  const h = held.get(layer.value - 1)
+  if (h && !playing.value) stroke.value = h.strokes.count
+  redraw()
+  void read()
+})
+watch([stroke, view, () => host.position], redraw, { deep: true })
+watch([kind, moves], () => {
+  for (const [number, h] of held) {
+    drawing!.recolour(h.batch, colours(h.strokes, number, false))
+    drawing!.recolour(h.laid, colours(h.strokes, number, true))
+  }
+  redraw()
+})
+watch(() => [follow.value, printing.value?.progress?.command], () => {
+  const p = printing.value?.progress
+  const x = index.value
+  if (!follow.value || !p || !x) return
+  playing.value = false
+  let i = x.layers.findIndex(l => l.command > p.command)
+  if (i < 0) i = x.layers.length
+  layer.value = Math.max(i, 1)
+  const h = held.get(layer.value - 1)
+  if (h) {
+    const n = h.strokes.command.findIndex(c => c > p.command)
+    stroke.value = n < 0 ? h.strokes.count : n
+  }
+})
+
+// Playing: time passes as the strokes' lengths and speeds have it.
+let before = 0
+let at = 0
+function step(time: number) {
+  if (!playing.value) return
+  const h = held.get(layer.value - 1)
+  const x = index.value!
+  if (h) {
+    at += Math.min(time - before, 100) / 1000 * rate.value
+    let n = stroke.value
+    while (n < h.strokes.count && h.until[n]! <= at) n++
+    stroke.value = n
+    if (n >= h.strokes.count) {
+      if (layer.value < x.layers.length) {
+        layer.value++
+        stroke.value = 0
+        at = 0
+      } else playing.value = false
+    }
+  }
+  before = time
+  requestAnimationFrame(step)
+}
+watch(playing, on => {
+  if (!on) return
+  follow.value = false
+  const h = held.get(layer.value - 1)
+  if (h && stroke.value >= h.strokes.count) stroke.value = 0
+  at = h && stroke.value > 0 ? h.until[stroke.value - 1]! : 0
+  before = performance.now()
+  requestAnimationFrame(step)
+})
+
+function key(e: KeyboardEvent) {
+  if ((e.target as HTMLElement).closest('input, textarea, [role=slider], [role=combobox], [role=listbox], button')) return
+  const most = held.get(layer.value - 1)?.strokes.count ?? 0
+  const act: Record<string, () => void> = {
+    'ArrowUp': () => { layer.value = Math.min(layer.value + 1, index.value?.layers.length ?? 1) },
+    'ArrowDown': () => { layer.value = Math.max(layer.value - 1, 1) },
+    'ArrowRight': () => { stroke.value = Math.min(stroke.value + (e.shiftKey ? 100 : 1), most) },
+    'ArrowLeft': () => { stroke.value = Math.max(stroke.value - (e.shiftKey ? 100 : 1), 0) },
+    'Home': () => { layer.value = 1 },
+    'End': () => { layer.value = index.value?.layers.length ?? 1 },
+    ' ': () => { playing.value = !playing.value },
+    '+': () => { view.value.zoom = Math.min(view.value.zoom * 1.25, 40) },
+    '-': () => { view.value.zoom = Math.max(view.value.zoom / 1.25, 0.5) },
+  }
+  if (!act[e.key]) return
+  e.preventDefault()
+  act[e.key]!()
+}
+
+// Dragging turns it, or moves it from above; two fingers or a wheel come nearer.
+const pointers = new Map<number, { x: number, y: number }>()
+function drag(e: PointerEvent) {
+  const was = pointers.get(e.pointerId)
+  if (!was) return
+  const others = [...pointers].filter(([id]) => id !== e.pointerId).map(([, p]) => p)
+  const v = view.value
+  if (others[0]) {
+    const far = (p: { x: number, y: number }) => Math.hypot(p.x - others[0]!.x, p.y - others[0]!.y)
+    v.zoom = Math.min(Math.max(v.zoom * far({ x: e.clientX, y: e.clientY }) / Math.max(far(was), 1), 0.5), 40)
+  } else if (deep.value && !e.shiftKey) {
+    v.turned += (e.clientX - was.x) * 0.008
+    v.leant = Math.min(Math.max(v.leant + (e.clientY - was.y) * 0.008, 0.05), Math.PI / 2)
+  } else {
+    const x = index.value!
+    const pixel = matrix(deep.value ? v : { ...v, leant: 0, turned: 0 }, [x.min[0], x.min[1], 0], x.max, canvas.value!.clientWidth, canvas.value!.clientHeight).pixel
+    v.x += (e.clientX - was.x) * pixel
+    v.y -= (e.clientY - was.y) * pixel
+  }
+  pointers.set(e.pointerId, { x: e.clientX, y: e.clientY })
+}
+function wheel(e: WheelEvent) { view.value.zoom = Math.min(Math.max(view.value.zoom * Math.exp(-e.deltaY * 0.0015), 0.5), 40) }
+function look(on: boolean) {
+  deep.value = on
+  view.value = on ? { turned: 0.62, leant: 0.6, zoom: 1, x: 0, y: 0 } : { turned: 0, leant: 0, zoom: 1, x: 0, y: 0 }
+}
+
+let gone = false
+let tries = 0
+const share = ref(0)
+let resized: ResizeObserver | undefined
+onMounted(async () => {
+  window.addEventListener('keydown', key)
+  try {
+    file.value = await answered(api.GET('/v1/shelf/{name}', { params: { path: { name: name.value } } }))
+    for (;;) {
+      try {
+        index.value = await readIndex(address.value)
+        break
+      } catch (p) { // the host may be at it still
+        const { survey } = file.value = await answered(api.GET('/v1/shelf/{name}', { params: { path: { name: name.value } } }))
+        if (gone || survey.state === 'refused' || survey.state === 'done' && !file.value.extent || tries++ > 200) throw p
+        share.value = survey.share
+        await new Promise(resolve => setTimeout(resolve, 1000))
+      }
+    }
+    if (!canvas.value) return
+    drawing = new Drawing(canvas.value)
+    resized = new ResizeObserver(redraw)
+    resized.observe(canvas.value)
+    layer.value = Math.max(index.value.layers.length, 1)
+    if (printing.value) follow.value = true
+    await read()
+  } catch (p) {
+    problem.value = p instanceof Error ? p.message : inWords(p as Problem)
+  }
+})
+onBeforeUnmount(() => {
+  gone = true
+  playing.value = false
+  window.removeEventListener('keydown', key)
+  resized?.disconnect()
+  if (frame) cancelAnimationFrame(frame)
+})
+</script>
+
+<template>
+  <Page title="Layers" :problem="problem">
+    <div class="whole" data-layers :data-drawn="drawnAt">
+      <div class="head">
+        <v-btn :icon="mdiArrowLeft" variant="text" size="44" to="/shelf" title="Back to the shelf" aria-label="Back to the shelf" />
+        <h2 class="text-title-medium break">{{ name }}</h2>
+      </div>
+      <div class="scene" :class="{ deep }">
+        <canvas
+          ref="canvas" tabindex="0" aria-label="The layer; the arrow keys choose layer and move, the space bar plays"
+          @pointerdown="pointers.set($event.pointerId, { x: $event.clientX, y: $event.clientY }); ($event.target as HTMLElement).setPointerCapture($event.pointerId)"
+          @pointermove="drag" @pointerup="pointers.delete($event.pointerId)" @pointercancel="pointers.delete($event.pointerId)" @wheel.prevent="wheel"
+        />
+        <span v-if="nozzle" class="nozzle" :style="nozzle" title="The nozzle, as the printer has told" />
+      </div>
+      <ul class="legend figures" :aria-label="kinds[kind].title">
+        <li v-for="l in legend" :key="l.text"><i :style="{ background: l.colour }" />{{ l.text }}</li>
+        <li v-if="moves"><i :style="{ background: css(travel) }" />travel</li>
+        <li v-if="moves"><i :style="{ background: css(retraction) }" />retraction</li>
+      </ul>
+      <div v-if="index && now" class="steer">
+        <p class="outlook figures mb-1"><strong class="text-title-large">Layer {{ layer }}</strong> of {{ index.layers.length }} · Z {{ now.z.toFixed(2) }} mm · {{ now.height.toFixed(2) }} mm high · {{ countdown(layerTook) }}, from {{ span(now.begins) }} on</p>
+        <label class="slide"><span>Layer</span><v-slider v-model="layer" :min="1" :max="index.layers.length" :step="1" color="primary" hide-details aria-label="Layer" @update:model-value="follow = false" /></label>
+        <label class="slide"><span>Move</span><v-slider v-model="stroke" :min="0" :max="Math.max(now.strokes, 1)" :step="1" color="primary" hide-details aria-label="Move within the layer" @update:model-value="playing = follow = false" /></label>
+        <div class="acts">
+          <v-btn :icon="playing ? mdiPause : mdiPlay" variant="tonal" color="primary" size="44" :title="playing ? 'Stand still' : 'Play'" :aria-label="playing ? 'Stand still' : 'Play'" data-play @click="playing = !playing" />
+          <v-btn-toggle v-model="rate" mandatory density="compact" variant="outlined" divided aria-label="How fast it plays"><v-btn v-for="r in speeds" :key="r" :value="r" size="small">×{{ r }}</v-btn></v-btn-toggle>
+          <v-btn-toggle :model-value="deep" mandatory density="compact" variant="outlined" divided aria-label="How it is looked at" @update:model-value="look"><v-btn :value="false" size="small">From above</v-btn><v-btn :value="true" size="small" data-deep>3D</v-btn></v-btn-toggle>
+          <v-select v-model="kind" class="kind" label="Colour by" :items="Object.entries(kinds).map(([value, k]) => ({ value, title: k.title }))" />
+          <v-checkbox v-model="moves" label="Travel and retraction" density="compact" hide-details />
+          <v-btn v-if="printing" variant="tonal" :color="follow ? 'primary' : undefined" :prepend-icon="mdiCrosshairsGps" @click="follow = !follow">{{ follow ? 'Following' : 'Follow the print' }}</v-btn>
+        </div>
+      </div>
+      <p v-else-if="!problem" class="text-medium-emphasis text-center py-4" role="status">The host is looking at it{{ share ? `, ${(share * 100).toFixed(0)} %` : '' }}…</p>
+    </div>
+  </Page>
+</template>
+
+<style scoped>
+.whole { display: flex; flex-direction: column; gap: 8px; }
+.head { display: flex; align-items: center; gap: 6px; }
+.scene { position: relative; height: max(320px, calc(100vh - 352px)); border: 1px solid rgba(var(--v-border-color), var(--v-border-opacity)); border-radius: 12px; background: rgb(var(--v-theme-surface)); overflow: hidden; }
+canvas { width: 100%; height: 100%; touch-action: none; cursor: grab; display: block; }
+.legend { list-style: none; padding: 0; margin: 0; font-size: 0.8rem; display: flex; flex-wrap: wrap; gap: 2px 14px; }
+.legend i { display: inline-block; width: 18px; height: 8px; border-radius: 4px; margin-right: 6px; }
+.nozzle { position: absolute; width: 18px; height: 18px; margin: -9px 0 0 -9px; border: 3px solid rgb(var(--v-theme-primary)); border-radius: 50%; pointer-events: none; }
+.slide { display: grid; grid-template-columns: 52px 1fr; align-items: center; font-size: 0.85rem; }
+.acts { display: flex; flex-wrap: wrap; align-items: center; gap: 8px 12px; }
+.kind { flex: 0 1 220px; }
+@media (width < 600px) {
+  .scene { height: 40vh; min-height: 260px; }
+  .legend { font-size: 0.72rem; }
+  .outlook { font-size: 0.85rem; }
+}
+</style>
