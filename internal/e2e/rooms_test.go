@@ -32,6 +32,7 @@ var doors = map[string][]string{
 	"internal/host/position": {"internal/core", "internal/host/part"},
 	"internal/host/talk":     {"internal/core", "internal/host/part"},
 	"internal/host/remarks":  {"internal/core", "internal/host/part"},
+	"internal/host/settings": {"internal/core", "internal/host/part"},
 	"internal/host/heating":  {"internal/core", "internal/host/part", "internal/host/position"},
 	"internal/host/capacity": {"internal/core", "internal/host/part", "internal/host/talk"},
 	"internal/host/printing": {"internal/core", "internal/host/part", "internal/host/talk", "internal/host/position", "internal/host/heating", "internal/host/traffic"},

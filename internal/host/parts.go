@@ -7,6 +7,7 @@ import (
 
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
+	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host/byhand"
@@ -16,6 +17,7 @@ import (
 	"diathermon/internal/host/position"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/host/remarks"
+	"diathermon/internal/host/settings"
 	"diathermon/internal/host/talk"
 	"diathermon/internal/host/traffic"
 	"diathermon/internal/port"
@@ -81,6 +83,8 @@ type Config struct {
 	Holds      capacity.Memory // what printers can hold; nil: nobody keeps it
 	Unmeasured bool            // it is not measured by itself what the printer can hold
 
+	Motion func(motion.Limits) // is told what the printer says that its axes can do, and may not wait; nil: it is not asked
+
 	Files   printing.Files
 	Journal printing.Journal
 	Awake   printing.Awake
@@ -111,6 +115,7 @@ func New(c Config) *Host {
 		UnusedFor: c.UnusedFor, FlowWatch: c.FlowWatch, Unguarded: c.Unguarded, Pace: c.Pace,
 	}, loop, p.Link, p.Where)
 	p.Capacity = capacity.New(capacity.Config{Wire: c.Wire, Memory: c.Holds, Unmeasured: c.Unmeasured}, loop, p.Link, p.Heat)
+	told := settings.New(loop, p.Link, c.Motion)
 	p.Run = printing.New(printing.Config{
 		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
 		Rules: c.Rules, Sleepy: c.Sleepy, Recording: h.recording,
@@ -119,9 +124,10 @@ func New(c Config) *Host {
 	p.Link.Attend(p.Run)
 	p.Heat.Attend(p.Run)
 	p.Capacity.Attend(p.Run)
+	told.Attend(p.Run)
 
 	h.Parts = p
-	loop.Join(p.Wire, p.Where, p.Link, p.Heat, remarks.New(loop), p.Capacity, p.Run)
+	loop.Join(p.Wire, p.Where, p.Link, p.Heat, told, remarks.New(loop), p.Capacity, p.Run)
 	return h
 }
 

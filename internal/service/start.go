@@ -121,7 +121,7 @@ func (s *starting) records(ctx context.Context) (err error) {
 
 // files opens the shelf and the journals.
 func (s *starting) files(ctx context.Context) (err error) {
-	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept, s.config.Printer.Reading()); err != nil {
+	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept, s.reading()); err != nil {
 		return err
 	}
 	s.work(s.Shelf.Renew)
@@ -140,6 +140,9 @@ func (s *starting) host(ctx context.Context) (err error) {
 	c := s.config.host()
 	c.Recorder, c.Files, c.Journal, c.Awake, c.Log = recorder{s.writer, s.readings}, s.Shelf, books{s.journals}, login, s.log
 	c.After = s.readings.Last()
+	if !s.config.Unmeasured {
+		c.Motion = s.axes
+	}
 	if err := login.Available(); err != nil {
 		c.Sleepy = err.Error()
 	}

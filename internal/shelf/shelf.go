@@ -22,6 +22,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -65,7 +66,7 @@ type Shelf struct {
 	dir      string
 	staging  staging
 	index    Index
-	how      toolpath.Options
+	how      atomic.Pointer[toolpath.Options]
 	mu       sync.Mutex // one file is put in its place, or removed, at a time
 	renewing sync.Map   // name: *sync.Mutex; a file is examined anew by one at a time
 	inUse    func(name string) bool
@@ -86,8 +87,21 @@ func Open(ctx context.Context, dir string, index Index, how toolpath.Options) (*
 			return nil, err
 		}
 	}
-	s := &Shelf{dir: dir, staging: staging{filepath.Join(dir, stagingName)}, index: index, how: how, inUse: func(string) bool { return false }, changed: func() {}, maxBytes: maxBytes}
+	s := &Shelf{dir: dir, staging: staging{filepath.Join(dir, stagingName)}, index: index, inUse: func(string) bool { return false }, changed: func() {}, maxBytes: maxBytes}
+	s.how.Store(&how)
 	return s, s.reconcile(ctx)
+}
+
+// ReadWith sets how files are read from now on; those that were read otherwise are no
+// longer Fresh.
+func (s *Shelf) ReadWith(how toolpath.Options) {
+	s.how.Store(&how)
+	s.changed()
+}
+
+// Fresh reports whether what is known of a file is what reading it now would say.
+func (s *Shelf) Fresh(f toolpath.File) bool {
+	return f.Surveyed() && (f.Trouble != "" || f.By == s.how.Load().By())
 }
 
 // Guard sets the function that tells whether a file is in use and may neither
@@ -180,7 +194,7 @@ func (s *Shelf) examine(ctx context.Context, name string, look Look) (toolpath.F
 
 // scan reads a file to its end.
 func (s *Shelf) scan(r io.Reader, stroke func(*toolpath.Stroke)) (toolpath.Summary, error) {
-	how := s.how
+	how := *s.how.Load()
 	how.Stroke = stroke
 	return toolpath.Read(r, how)
 }

@@ -49,6 +49,7 @@ var Sizes = []int{800, 256, 64}
 // Shelf is where files are stored.
 type Shelf interface {
 	Files(ctx context.Context) ([]toolpath.File, error)
+	Fresh(f toolpath.File) bool
 	Survey(ctx context.Context, name string, look shelf.Look) (toolpath.File, error)
 }
 
@@ -153,7 +154,7 @@ func (s *Survey) one(ctx context.Context) bool {
 	s.tidy(files)
 	for _, drawn := range []bool{false, true} {
 		for _, f := range files {
-			if drawn && (s.drawn(f.SHA256) || f.Trouble != "") || !drawn && f.Surveyed() {
+			if drawn && (s.drawn(f.SHA256) || f.Trouble != "") || !drawn && s.shelf.Fresh(f) {
 				continue
 			}
 			if at, failed := s.failed(f.SHA256); failed && time.Since(at) < 10*lookAgain {

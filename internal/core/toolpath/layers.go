@@ -63,7 +63,10 @@ func (s *layers) slope(z float64, commands int, filament float64) {
 	if s.height > layerStep {
 		step = s.height
 	}
-	if s.begun == 0 || z > s.highest+max(step, s.step) {
+	if step = max(step, s.step); s.begun == 0 || z >= s.highest+step-layerStep/10 {
+		if next := s.highest + step; s.begun > 0 && z < next+step { // it passes its height within a move
+			z = next
+		}
 		s.begin(z, step, commands, filament)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"hash/fnv"
 	"io"
 	"math"
 	"slices"
@@ -29,11 +30,18 @@ type Options struct {
 	Stroke func(*Stroke) // is told of each stroke, if it is not nil; it may not keep it
 }
 
+// By tells Summaries apart that were computed with other limits.
+func (o Options) By() string {
+	h := fnv.New64a()
+	fmt.Fprint(h, o.Limits, o.Of)
+	return fmt.Sprintf("%016x", h.Sum64())
+}
+
 // Scan reads a file to its end. It fails with what is wrong in words if the
 // reader does, if a line cannot be sent, or if most of the file is not G-code.
 func Scan(r io.Reader, o Options) (Summary, error) {
 	s := scanner{
-		Summary: Summary{Version: Version, Setpoints: map[heat.Heater]float64{}, Extent: Box{Empty: true}, Part: Box{Empty: true}, Reach: Reach{Box: Box{Empty: true}}, Tools: 1, LimitsOf: o.Of},
+		Summary: Summary{Version: Version, Setpoints: map[heat.Heater]float64{}, Extent: Box{Empty: true}, Part: Box{Empty: true}, Reach: Reach{Box: Box{Empty: true}}, Tools: 1, LimitsOf: o.Of, By: o.By()},
 		layers:  layers{step: layerStep}, draw: o.Stroke,
 	}
 	o.Limits.Ring = min(o.Limits.Ring, mostFlight-1)
@@ -282,9 +290,13 @@ func (s *scanner) lay(m *gcode.Move, pushed, length float64) {
 	if s.First == 0 {
 		s.First = s.Commands
 	}
-	low, high := [3]float64(m.From[:3]), [3]float64(m.To[:3])
+	var low, high [3]float64
 	if m.Arc {
 		low, high = m.Box()
+	} else {
+		for axis := range low {
+			low[axis], high[axis] = min(m.From[axis], m.To[axis]), max(m.From[axis], m.To[axis])
+		}
 	}
 	s.Extent.add(low, high)
 	if s.begun > 1 {

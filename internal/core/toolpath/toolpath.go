@@ -82,6 +82,7 @@ type Summary struct {
 	Fan        float64                 // part fan at the most, 0 to 1
 	Hints      Hints                   // what its comments say
 	LimitsOf   LimitsOf                // whose limits the times go by
+	By         string                  // Options.By of what it was read with
 	Trouble    string                  // why it cannot be printed at all, in words; there is nothing else then
 }
 

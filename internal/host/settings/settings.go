@@ -1,0 +1,101 @@
+// Package settings asks the printer, once it answers and nothing else is to be done,
+// what it is set to, and takes from the answer what its axes can do.
+//
+// It leaves to others what follows from that.
+package settings
+
+import (
+	"strings"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/motion"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/wire"
+	"diathermon/internal/host/part"
+)
+
+// list is the command by which a firmware lists its settings: as commands that would
+// set them, one a line, with remarks between.
+const list = "M503"
+
+// A Talk is the conversation.
+type Talk interface {
+	part.Line
+	Quiet() bool // nothing is under way
+}
+
+// A Run is the run that goes on.
+type Run interface {
+	Brief() (file string, state run.State) // empty: none goes on
+}
+
+// Settings is the part.
+type Settings struct {
+	part.Plain
+	loop *part.Loop
+	talk Talk
+	run  Run
+	told func(motion.Limits)
+
+	asked, asking bool
+	found         motion.Limits
+	lines         int // that said something of motion
+}
+
+// New returns the part, which tells what the printer has told; told may not wait. Nil:
+// the printer is not asked.
+func New(loop *part.Loop, t Talk, told func(motion.Limits)) *Settings {
+	return &Settings{loop: loop, talk: t, told: told}
+}
+
+// Attend says whose run it is that is not to be disturbed.
+func (s *Settings) Attend(r Run) { s.run = r }
+
+// Hear reads the answer, which is not meant for a person.
+func (s *Settings) Hear(event any) bool {
+	e, ok := event.(*wire.Event)
+	switch {
+	case !ok:
+	case e.Kind == wire.Greeted || e.Kind == wire.Restarted:
+		s.asked, s.asking = false, false
+	case s.asking && e.Kind == wire.Heard && !e.Own && e.Reply.Kind == wire.Other:
+		return s.read(e.Reply.Text)
+	}
+	return false
+}
+
+// read takes one line of the answer.
+func (s *Settings) read(text string) bool {
+	text = strings.TrimSpace(strings.TrimPrefix(text, "echo:"))
+	if strings.HasPrefix(text, ";") {
+		return true
+	}
+	var l gcode.Line
+	if l.Parse(gcode.Command([]byte(text))) != nil || l.Letter == 0 {
+		return strings.HasPrefix(text, "Unknown command")
+	}
+	if s.found.Set(&l) {
+		s.lines++
+	}
+	return true
+}
+
+// Tick asks once, while nothing else is to be done.
+func (s *Settings) Tick() {
+	if s.told == nil || s.asked || !s.talk.Live() || !s.talk.Quiet() {
+		return
+	}
+	if file, _ := s.run.Brief(); file != "" {
+		return
+	}
+	s.asked, s.asking, s.found, s.lines = true, true, motion.Ordinary, 0
+	s.talk.Say(list, func(_ []string, err error) {
+		s.asking = false
+		if err != nil || s.lines == 0 {
+			return
+		}
+		s.found.Told = true
+		s.loop.Decide("the printer has told what its axes can do")
+		s.told(s.found)
+	})
+}
