@@ -12,6 +12,7 @@ import State from '../../ui/State.vue'
 import { sentence } from '../../words/numbers'
 import { runStates } from '../../words/states'
 import { soon, span } from '../../words/time'
+import Picture from '../shelf/Picture.vue'
 import PickUp from './PickUp.vue'
 
 const host = useHost()
@@ -52,7 +53,10 @@ const outlook = computed(() => {
     <p v-if="!run" class="text-medium-emphasis mt-1 mb-0">Choose a file on the <router-link to="/shelf">shelf</router-link>.</p>
     <template v-else>
       <p class="text-title-medium text-medium-emphasis figures mb-3">{{ outlook.small }}&nbsp;</p>
-      <p class="break mb-2">{{ run.file }}</p>
+      <div class="d-flex align-center ga-3 mb-2">
+        <router-link v-if="!run.over" class="part" :to="`/shelf/${encodeURIComponent(run.file)}`" :title="`The layers of ${run.file}`" :aria-label="`The layers of ${run.file}`"><Picture :file="{ name: run.file, sha256: run.sha256 }" :size="256" /></router-link>
+        <p class="break mb-0">{{ run.file }}</p>
+      </div>
       <p v-if="run.reason" class="mb-2 break" data-run-reason>{{ sentence(run.reason) }}</p>
       <p v-if="interrupted && !run.needs_plan" class="mb-2 text-medium-emphasis">As soon as the printer is back it is asked whether it has kept its place.</p>
       <v-progress-linear :model-value="share" :indeterminate="run.state === 'warming'" :color="shown.color" height="10" rounded :aria-label="run.state === 'warming' ? 'Warming' : 'Printed so far'" />
@@ -85,5 +89,6 @@ const outlook = computed(() => {
 
 <style scoped>
 .outlook { font-weight: 600; line-height: 1.15; }
+.part { flex: 0 0 84px; height: 84px; }
 .facts { display: grid; grid-template-columns: repeat(auto-fill, minmax(104px, 1fr)); gap: 12px 16px; }
 </style>

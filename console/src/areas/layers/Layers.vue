@@ -396,14 +396,15 @@ onBeforeUnmount(() => {
 </template>
 
 <style scoped>
-.whole { display: flex; flex-direction: column; gap: 8px; }
+.whole { display: flex; flex-direction: column; gap: 8px; min-width: 0; }
+.whole > * { min-width: 0; }
 .head { display: flex; align-items: center; gap: 6px; }
 .scene { position: relative; height: max(320px, calc(100vh - 352px)); border: 1px solid rgba(var(--v-border-color), var(--v-border-opacity)); border-radius: 12px; background: rgb(var(--v-theme-surface)); overflow: hidden; }
 canvas { width: 100%; height: 100%; touch-action: none; cursor: grab; display: block; }
 .legend { list-style: none; padding: 0; margin: 0; font-size: 0.8rem; display: flex; flex-wrap: wrap; gap: 2px 14px; }
 .legend i { display: inline-block; width: 18px; height: 8px; border-radius: 4px; margin-right: 6px; }
 .nozzle { position: absolute; width: 18px; height: 18px; margin: -9px 0 0 -9px; border: 3px solid rgb(var(--v-theme-primary)); border-radius: 50%; pointer-events: none; }
-.slide { display: grid; grid-template-columns: 52px 1fr; align-items: center; font-size: 0.85rem; }
+.slide { display: grid; grid-template-columns: 52px minmax(0, 1fr); align-items: center; font-size: 0.85rem; padding-right: 14px; overflow: hidden; }
 .acts { display: flex; flex-wrap: wrap; align-items: center; gap: 8px 12px; }
 .kind { flex: 0 1 220px; }
 @media (width < 600px) {
