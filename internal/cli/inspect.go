@@ -188,7 +188,7 @@ func (f *inspected) drawTo(path string, number, pixels int) error {
 }
 
 // columns is how wide a picture in the terminal is.
-const columns = 60
+const columns = 44
 
 // show draws in the terminal: each character is two pixels, one above the other.
 func (f *inspected) show(w io.Writer, number int) error {

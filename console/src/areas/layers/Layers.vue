@@ -273,11 +273,13 @@ watch(playing, on => {
 })
 
 function key(e: KeyboardEvent) {
-  if ((e.target as HTMLElement).closest('input, textarea, [role=slider], [role=combobox], [role=listbox], button')) return
+  if (e.target instanceof HTMLElement && e.target.closest('input, textarea, [role=slider], [role=combobox], [role=listbox], button')) return
   const most = held.get(layer.value - 1)?.strokes.count ?? 0
   const act: Record<string, () => void> = {
     'ArrowUp': () => { layer.value = Math.min(layer.value + 1, index.value?.layers.length ?? 1) },
     'ArrowDown': () => { layer.value = Math.max(layer.value - 1, 1) },
+    'PageUp': () => { layer.value = Math.min(layer.value + 10, index.value?.layers.length ?? 1) },
+    'PageDown': () => { layer.value = Math.max(layer.value - 10, 1) },
     'ArrowRight': () => { stroke.value = Math.min(stroke.value + (e.shiftKey ? 100 : 1), most) },
     'ArrowLeft': () => { stroke.value = Math.max(stroke.value - (e.shiftKey ? 100 : 1), 0) },
     'Home': () => { layer.value = 1 },

@@ -1,0 +1,218 @@
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+
+	"diathermon/internal/api"
+	"diathermon/internal/simprinter"
+)
+
+// rings writes a file of so many layers of so many moves each, circles within each
+// other, and returns its size.
+func rings(w io.Writer, layers, moves int) int64 {
+	out := bufio.NewWriterSize(w, 1<<20)
+	n, _ := fmt.Fprint(out, "M140 S60\nM104 S205\nG28\nG90\nM83\nM190 S60\nM109 S205\nG92 E0\n")
+	size := int64(n)
+	for layer := range layers {
+		n, _ := fmt.Fprintf(out, "G1 Z%.2f F600\n", 0.2*float64(layer+1))
+		size += int64(n)
+		for i := range moves {
+			r, a := 10+40*float64(i/200)/max(float64(moves/200), 1), float64(i%200)*math.Pi/100
+			n, _ := fmt.Fprintf(out, "G1 X%.3f Y%.3f E%.5f F%d\n", 115+r*math.Cos(a), 115+r*math.Sin(a), r*0.00104, 2400+i/200%3*900)
+			size += int64(n)
+		}
+	}
+	n, _ = fmt.Fprint(out, "M104 S0\nM140 S0\nM107\n")
+	out.Flush()
+	return size + int64(n)
+}
+
+// BenchmarkUpload compares storing 100 MB through HTTP, digest and a judged beginning
+// included, with writing and forcing the same bytes to the same disk.
+func BenchmarkUpload(b *testing.B) {
+	var body bytes.Buffer
+	rings(&body, 250, 10_000)
+	s := start(b, simprinter.Config{})
+	for b.Loop() {
+		var plain, whole []float64
+		for i := range 5 {
+			path := filepath.Join(s.config.Data, "plain")
+			begun := time.Now()
+			f, err := os.Create(path)
+			if err != nil {
+				b.Fatal(err)
+			}
+			if _, err := io.Copy(struct{ io.Writer }{f}, bytes.NewReader(body.Bytes())); err != nil || f.Sync() != nil {
+				b.Fatal(err)
+			}
+			f.Close()
+			plain = append(plain, time.Since(begun).Seconds())
+			os.Remove(path)
+			begun = time.Now()
+			name := fmt.Sprintf("large-%d.gcode", i)
+			s.mustSend(name, append(body.Bytes(), fmt.Sprintf("; %d\n", i)...), false)
+			whole = append(whole, time.Since(begun).Seconds())
+			s.Remove(b.Context(), name)
+		}
+		slices.Sort(plain)
+		slices.Sort(whole)
+		megabytes := float64(body.Len()) / 1e6
+		b.ReportMetric(megabytes/plain[2], "plain-MB/s")
+		b.ReportMetric(megabytes/whole[2], "upload-MB/s")
+		b.ReportMetric(100*plain[2]/whole[2], "of-plain-%")
+	}
+}
+
+// BenchmarkPrintOnArrival measures from the last byte of a 20 MB upload that is to be
+// started at once to its first line on the wire.
+func BenchmarkPrintOnArrival(b *testing.B) {
+	s := start(b, unpaced()).live()
+	var body bytes.Buffer
+	rings(&body, 50, 10_000)
+	for b.Loop() {
+		var waits []float64
+		for i := range 5 {
+			reader := &ended{r: bytes.NewReader(append(body.Bytes(), fmt.Sprintf("; %d\n", i)...))}
+			before := len(s.executed())
+			res, answer := s.raw("PUT", fmt.Sprintf("/v1/shelf/now-%d.gcode?then=print", i), reader)
+			if res.StatusCode != 201 || !strings.Contains(answer, `"run"`) {
+				b.Fatal(res.StatusCode, answer)
+			}
+			s.until("its first line", func(api.Bench) bool {
+				for _, e := range s.executed()[before:] {
+					if strings.HasPrefix(e.Line, "M140 S60") {
+						return true
+					}
+				}
+				return false
+			})
+			waits = append(waits, time.Since(reader.at).Seconds()*1000)
+			r := s.untilRun("warming", "running")
+			s.Control(b.Context(), r.ID, "stop")
+			s.untilRun("stopped")
+		}
+		slices.Sort(waits)
+		b.ReportMetric(waits[len(waits)/2], "first-line-ms")
+		b.ReportMetric(waits[len(waits)-1], "longest-ms")
+	}
+}
+
+// ended notes when the last byte was taken.
+type ended struct {
+	r  io.Reader
+	at time.Time
+}
+
+func (e *ended) Read(p []byte) (int, error) {
+	n, err := e.r.Read(p)
+	if n > 0 {
+		e.at = time.Now()
+	}
+	return n, err
+}
+
+// BenchmarkInspect measures the memory of a process that works out what a file is, with
+// its layers and its picture: 500 MB, and three million layers.
+func BenchmarkInspect(b *testing.B) {
+	program, err := binary()
+	if err != nil {
+		b.Fatal(err)
+	}
+	for name, write := range map[string]func(io.Writer){
+		"500MB":            func(w io.Writer) { rings(w, 1250, 10_000) },
+		"3-million-layers": func(w io.Writer) { rings(w, 3_000_000, 2) },
+	} {
+		b.Run(name, func(b *testing.B) {
+			path := filepath.Join(b.TempDir(), "large.gcode")
+			f, err := os.Create(path)
+			if err != nil {
+				b.Fatal(err)
+			}
+			write(f)
+			info, _ := f.Stat()
+			f.Close()
+			for b.Loop() {
+				cmd := exec.Command(program, "inspect", path, "--picture", filepath.Join(b.TempDir(), "p.png"))
+				cmd.Dir = b.TempDir()
+				if out, err := cmd.CombinedOutput(); err != nil {
+					b.Fatal(err, string(out))
+				}
+				b.ReportMetric(float64(info.Size())/1e6, "file-MB")
+				b.ReportMetric(float64(cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss)/1e3, "resident-MB")
+			}
+		})
+	}
+}
+
+// BenchmarkLayerView measures, in headless Chromium without a graphics card, from
+// choosing a layer of a file of a million moves to its picture, and the pictures a
+// second while a layer of 20,000 moves is played on a phone whose processor is four
+// times slower.
+func BenchmarkLayerView(b *testing.B) {
+	s := start(b, simprinter.Config{})
+	var body bytes.Buffer
+	rings(&body, 50, 20_000)
+	s.mustSend("million.gcode", body.Bytes(), false)
+	res, _ := s.drawn("/v1/shelf/million.gcode/layers", "Range", "bytes=-48")
+	var size int
+	fmt.Sscanf(res.Header.Get("Content-Range"), "bytes %d-%d/%d", new(int), new(int), &size)
+	for b.Loop() {
+		page := s.browser(1280, 800, false)
+		s.do(page, chromedp.Navigate(s.service.URL+"/shelf/million.gcode"), chromedp.WaitVisible(`[data-layers][data-drawn="50"]`))
+		var took []float64
+		press := func(key string, layer int) float64 {
+			return ask(s, page, chromedp.Evaluate[float64](fmt.Sprintf(`new Promise(done => {
+				const begun = performance.now(), page = document.querySelector('[data-layers]')
+				const see = () => page.dataset.drawn === '%d' ? done(performance.now() - begun) : requestAnimationFrame(see)
+				window.dispatchEvent(new KeyboardEvent('keydown', { key: '%s' }))
+				see()
+			})`, layer, key), chromedp.EvalAwaitPromise))
+		}
+		layer := 50
+		for series := range 5 { // ten layers at a time, each new to the page
+			by, key := -10, "PageDown"
+			if series%2 == 1 {
+				by, key = 10, "PageUp"
+			}
+			for range 4 {
+				layer += by
+				took = append(took, press(key, layer))
+			}
+			layer--
+			press("ArrowDown", layer)
+		}
+		slices.Sort(took)
+		b.ReportMetric(took[len(took)/2], "layer-ms")
+		b.ReportMetric(took[len(took)-1], "longest-ms")
+		b.ReportMetric(float64(size)/(50*20_000), "bytes/move")
+
+		s.looksLike(page, 390, 844, false)
+		s.do(page, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			_, err := cdp.Call(ctx, t, emulation.SetCPUThrottlingRate, emulation.SetCPUThrottlingRateParams{Rate: 4})
+			return err
+		}))
+		s.click(page, `[data-play]`)
+		b.ReportMetric(ask(s, page, chromedp.Evaluate[float64](`new Promise(done => {
+			const begun = performance.now(); let n = 0
+			const see = now => { n++; now - begun < 4000 ? requestAnimationFrame(see) : done(1000 * n / (now - begun)) }
+			requestAnimationFrame(see)
+		})`, chromedp.EvalAwaitPromise)), "pictures/s")
+	}
+}
