@@ -194,6 +194,10 @@ func (b *Board) arc(c *command) func() bool {
 	}
 }
 
+// leastSegments is how many straight moves a whole circle has at the least; others are
+// a millimetre long.
+const leastSegments = 24
+
 func (b *Board) arcPoints(c *command) [][4]float64 {
 	from, to := b.planned, b.target(c)
 	cx, cy := from[0]+c.words['I']*b.unit(), from[1]+c.words['J']*b.unit()
@@ -218,7 +222,7 @@ func (b *Board) arcPoints(c *command) [][4]float64 {
 			turn += 2 * math.Pi
 		}
 	}
-	n := max(int(math.Abs(turn)*radius), 1)
+	n := max(int(math.Abs(turn)*radius), int(math.Ceil(leastSegments*math.Abs(turn)/2/math.Pi-1e-9)), 1)
 	points := make([][4]float64, 0, n)
 	for i := 1; i < n; i++ {
 		share := float64(i) / float64(n)

@@ -135,6 +135,8 @@ func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
 			t.Errorf("asked for %d pixels: %d, %v", asked, size, err)
 		}
 	}
+	small := store(t, s, "clip.gcode", []byte("G28\nM104 S200\nM83\nG1 Z.2\nG1 X10 E1 F3000\nG1 Y10 E1\nM104 S0\n")) // known as it arrives
+	until(t, "a small file's picture", func() bool { picture, _, err := v.Picture(small, 64); picture.Close(); return err == nil })
 	stop()
 
 	// The next process surveys nothing again, and forgets what has left.

@@ -35,7 +35,7 @@ func TestWhatIsReadQuicklyIsReadTheSame(t *testing.T) {
 		"G1 X10 Y-3.25 E.04 F1200": true, "G0 Z.2": true, "G1 X5. Y0": true, "G1 X1 ; wall": true, "G1 X1;": true, "G1 X1\r": true, "G1 X123456.123456": true,
 		"G1": false, "G1 ": false, "G1  X1": true, "G1 X1 X2": false, "G1 X": false, "G1 X1e3": false, "G1 X--1": false, "G1X1": false, "G1 X1Y2": false,
 		"G1 X1234567890": false, "G1 X0.12345678901234567": false, "g1 X1": false, "G1 X1 M104": false, "G10 X1": false, "G1 X1 (a)": false, "G1 X+1": false,
-		"G1 X1\x00": false, "G1 X1 \r": true, "G1 X1\r ": false, "G1 X.": false, "G1 X-": false, "G2 X1 I1": false, "G1 A1": false, "G1 X1*71": false, "G1 X1\tY2": false,
+		"G1 X1\x00": false, "G1 X1 \r": true, "G1 X1\r ": false, "G1 X.": false, "G1 X-": false, "G2 X1 I1": false, "G1 A1": false, "G1 X1*71": false, "G1 X12345678.1234567 Y12345678.1234567 Z12345678.1234567 E12345678.1234567 F1234567": false, "G1 X1\tY2": false,
 	} {
 		if got := same(t, []byte(line)); got != want {
 			t.Errorf("%q is read quickly: %v, want %v", line, got, want)

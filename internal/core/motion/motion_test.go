@@ -71,3 +71,21 @@ func TestCornersCostTime(t *testing.T) {
 		t.Errorf("turning back is two moves from rest to rest: %v s, want %v", back, 2*alone)
 	}
 }
+
+func TestEachKindOfMoveHasItsAcceleration(t *testing.T) {
+	limits := plain
+	limits.Print, limits.Travel, limits.Retract = 100, 200, 400
+	for name, c := range map[string]struct {
+		to   gcode.Position
+		want float64
+	}{
+		"draws":             {gcode.Position{10, 0, 0, 1}, 2 * math.Sqrt(10.0/100)},
+		"travels":           {gcode.Position{10}, 2 * math.Sqrt(10.0/200)},
+		"draws back on way": {gcode.Position{10, 0, 0, -1}, 2 * math.Sqrt(10.0/100)},
+		"extruder alone":    {gcode.Position{0, 0, 0, -3}, 2 * math.Sqrt(3.0/400)},
+	} {
+		if _, got := timed(limits, 100, gcode.Position{}, c.to); !near(got, c.want) {
+			t.Errorf("%s: %v s, want %v", name, got, c.want)
+		}
+	}
+}

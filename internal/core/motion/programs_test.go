@@ -44,6 +44,20 @@ func programs() map[string]string {
 	add("walls", func(say sayer) { walls(say, 40, 20, 0.1, 3000) })
 	add("walls of short chords", func(say sayer) { walls(say, 12, 15, 0.012, 4800) })
 	add("small circles", func(say sayer) { walls(say, 200, 2, 0.2, 2400) })
+	add("fast small circles", func(say sayer) { walls(say, 200, 2, 0.2, 9000) })
+	add("a line of very short moves", func(say sayer) {
+		for i := range 40 {
+			for k := range 400 {
+				say("G1 X%.3f E%.5f F6000", 50+float64(k+1)*0.02, float64(i*400+k)*0.001)
+			}
+			say("G0 X50 F9000")
+		}
+	})
+	add("tiny arcs", func(say sayer) {
+		for i := range 400 {
+			say("G0 X100.6 Y100 F9000\nG2 X99.4 Y100 I-.6 J0 E%d F3600\nG2 X100.6 Y100 I.6 E%d", i*2+1, i*2+2)
+		}
+	})
 	add("square walls", func(say sayer) { walls(say, 80, 30, math.Pi/2, 6000) })
 	add("infill", func(say sayer) { zigzag(say, 200, 40, 0.45, 6000) })
 	add("short infill", func(say sayer) { zigzag(say, 600, 4, 0.45, 7200) })

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/layers"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/picture"
@@ -88,6 +89,38 @@ func TestWhatIsHigherHidesWhatIsBehindIt(t *testing.T) {
 	}
 	if int(top.R) < int(foot.R)+40 {
 		t.Errorf("the top is %v and the foot is %v: heights are not told apart", top, foot)
+	}
+}
+
+func TestWhatIsDrawnLaterAndLowerStaysBehind(t *testing.T) {
+	stroke := func(x, y, z float64) *toolpath.Stroke {
+		return &toolpath.Stroke{From: gcode.Position{x, y, z}, To: gcode.Position{x + 8, y, z, 0.4}, Height: 0.2}
+	}
+	low, high := [3]float64{80, 80, 0}, [3]float64{150, 150, 20}
+	alone, both := picture.New(400, low, high, 1.75), picture.New(400, low, high, 1.75)
+	alone.Stroke(stroke(100, 100, 20))
+	both.Stroke(stroke(100, 100, 20))
+	both.Stroke(stroke(100+16.8, 100+23.5, 0.2)) // which the first is in front of
+	a, b := alone.Image(), both.Image()
+	hidden := 0
+	for i := 0; i < len(a.Pix); i += 4 {
+		if a.Pix[i+3] == 255 {
+			hidden++
+			if !bytes.Equal(a.Pix[i:i+4], b.Pix[i:i+4]) {
+				t.Fatalf("pixel %d is %v where it was %v", i/4, b.Pix[i:i+4], a.Pix[i:i+4])
+			}
+		}
+	}
+	if hidden < 5 {
+		t.Errorf("%d pixels: this test tests nothing", hidden)
+	}
+}
+
+func TestAPrimingLineIsNoPartOfThePicture(t *testing.T) {
+	part := "G28\nM83\n%sG0 X112 Y100\nG1 Z.2\nG1 X132 E1 F3000\nG1 Y120 E1\nG0 X112 Y100\nG1 Z.4\nG1 X132 E1\nG1 Y120 E1\nG1 X112 E1\nG1 Y100 E1\n"
+	with := drawn(t, strings.Replace(part, "%s", "G1 Z.28\nG0 X107 Y100\nG1 Y120 E2 F1200\n", 1), 96)
+	if !bytes.Equal(with.Pix, drawn(t, strings.Replace(part, "%s", "", 1), 96).Pix) {
+		t.Error("a line beside the part is seen")
 	}
 }
 

@@ -101,6 +101,11 @@ func TestWhatAFileIs(t *testing.T) {
 	if math.Abs(seconds-s.Duration.Seconds()) > 0.001 {
 		t.Errorf("its parts take %g s and all of it %s", seconds, s.Duration)
 	}
+	for _, f := range s.Features {
+		if f.Seconds < f.Length/f.Speed || f.Seconds > 2*f.Length/f.Speed {
+			t.Errorf("%g mm at %g mm/s take %g s", f.Length, f.Speed, f.Seconds)
+		}
+	}
 	if len(s.Given) != 3 || s.Given[1].Heater != heat.NozzleOf(1) || s.Given[1].Layer != 1 || s.Given[1].Setpoint != 230 || s.Given[2].Setpoint != 0 {
 		t.Errorf("setpoints %+v", s.Given)
 	}
