@@ -7,14 +7,14 @@ import { answered, api, type Problem, inWords, type Schemas } from '../../api/cl
 import { useHost } from '../../live/host'
 import Page from '../../ui/Page.vue'
 import { countdown, span } from '../../words/time'
-import { along, css, features, type Kind, kinds, rampOf, retraction, travel, took, value } from './colours'
+import { along, css, features, type Kind, kinds, rampOf, retraction, steps, table, took, travel, value } from './colours'
 import { type Batch, Drawing, matrix, type View } from './draw'
 import { type Index, lays, length, readIndex, readStrokes, seconds, type Strokes, unpack } from './strokes'
 
 /** The layers of a file: any of them, stroke by stroke, from above or as they stand on each other. */
 
 /** A layer that has been read, and what of it is on the graphics card. */
-interface Held { strokes: Strokes, batch: Batch, laid: Batch, until: Float32Array }
+interface Held { strokes: Strokes, batch: Batch, laid?: Batch, until: Float32Array }
 
 const mostHeld = 700_000 // strokes
 const chunk = 1 << 19 // bytes read at once
@@ -42,6 +42,8 @@ const held = new Map<number, Held>()
 let drawing: Drawing | undefined
 let heldStrokes = 0
 let frame = 0
+let played = 0 // strokes that are drawn while it plays
+let shown = { scene: '', count: 0 } // what is on the screen
 
 const now = computed(() => index.value?.layers[layer.value - 1])
 const section = computed(() => file.value && file.value.filament_mm > 0 ? file.value.filament_mm3 / file.value.filament_mm : 2.4)
@@ -81,8 +83,11 @@ const legend = computed(() => {
 function colours(s: Strokes, number: number, onlyLaid: boolean): Uint8Array {
   const l = index.value!.layers[number]!
   const time = took(index.value!, number, file.value!.duration_seconds)
-  const known = new Map(file.value!.features?.map((f, i) => [`${f.height.toFixed(2)} ${f.speed}`, i]))
+  const height = l.height.toFixed(2)
+  const known = new Map(file.value!.features?.map((f, i) => [f.height.toFixed(2) === height ? f.speed : -1 - i, features[i % features.length]!]))
+  const scale = table(rampOf(kind.value))
   const { from, to } = ends.value
+  const per = (steps - 1) / (to - from || 1)
   const out = new Uint8Array(4 * s.count)
   let at = 0
   for (let i = 0; i < s.count; i++) {
@@ -90,9 +95,12 @@ function colours(s: Strokes, number: number, onlyLaid: boolean): Uint8Array {
     if (onlyLaid && !laid) continue
     let colour = travel
     if (!laid) colour = s.filament[i]! < 0 ? retraction : travel
-    else if (kind.value === 'feature') colour = features[(known.get(`${l.height.toFixed(2)} ${Math.max(Math.round(s.speed[i]!), 1)}`) ?? 0) % features.length]!
-    else colour = along(rampOf(kind.value), (value(kind.value, s, i, l, time, section.value) - from) / (to - from || 1))
-    out.set([colour[0], colour[1], colour[2], laid ? 255 : moves.value ? 170 : 0], 4 * at++)
+    else if (kind.value === 'feature') colour = known.get(Math.max(Math.round(s.speed[i]!), 1)) ?? features[0]!
+    else colour = scale[Math.round(Math.min(Math.max((value(kind.value, s, i, l, time, section.value) - from) * per, 0), steps - 1))]!
+    out[at++] = colour[0]
+    out[at++] = colour[1]
+    out[at++] = colour[2]
+    out[at++] = laid ? 255 : moves.value ? 170 : 0
   }
   return out
 }
@@ -101,23 +109,31 @@ function hold(number: number, bytes: Uint8Array) {
   const l = index.value!.layers[number]!
   const s = unpack(bytes, l)
   const widths = new Float32Array(s.count)
-  const laidEnds = new Float32Array(6 * s.count)
-  const laidWidths = new Float32Array(s.count)
   const until = new Float32Array(s.count)
   let time = 0
-  let laid = 0
   for (let i = 0; i < s.count; i++) {
     time += seconds(s, i)
     until[i] = time
-    if (!lays(s, i)) continue
-    widths[i] = Math.min(Math.max(section.value * s.filament[i]! / (Math.max(length(s, i), 0.01) * Math.max(l.height, 0.05)), 0.2), 1.4)
-    laidEnds.set(s.ends.subarray(6 * i, 6 * i + 6), 6 * laid)
-    laidWidths[laid++] = widths[i]!
+    if (lays(s, i)) widths[i] = Math.min(Math.max(section.value * s.filament[i]! / (Math.max(length(s, i), 0.01) * Math.max(l.height, 0.05)), 0.2), 1.4)
   }
-  const batch = drawing!.batch(s.ends, colours(s, number, false), widths, s.count)
-  const only = drawing!.batch(laidEnds.subarray(0, 6 * laid), colours(s, number, true), laidWidths.subarray(0, laid), laid)
-  held.set(number, { strokes: s, batch, laid: only, until })
+  held.set(number, { strokes: s, batch: drawing!.batch(s.ends, colours(s, number, false), widths, s.count), until })
   heldStrokes += s.count
+}
+
+/** What a layer lays, for when it lies below another. */
+function laid(number: number, h: Held): Batch {
+  if (h.laid) return h.laid
+  const s = h.strokes
+  const l = index.value!.layers[number]!
+  const ends = new Float32Array(6 * s.count)
+  const widths = new Float32Array(s.count)
+  let n = 0
+  for (let i = 0; i < s.count; i++) {
+    if (!lays(s, i)) continue
+    ends.set(s.ends.subarray(6 * i, 6 * i + 6), 6 * n)
+    widths[n++] = Math.min(Math.max(section.value * s.filament[i]! / (Math.max(length(s, i), 0.01) * Math.max(l.height, 0.05)), 0.2), 1.4)
+  }
+  return h.laid = drawing!.batch(ends.subarray(0, 6 * n), colours(s, number, true).subarray(0, 4 * n), widths.subarray(0, n), n)
 }
 
 function release(keep: (number: number) => boolean) {
@@ -125,7 +141,7 @@ function release(keep: (number: number) => boolean) {
     if (heldStrokes < mostHeld) return
     if (keep(number)) continue
     drawing!.drop(h.batch)
-    drawing!.drop(h.laid)
+    if (h.laid) drawing!.drop(h.laid)
     held.delete(number)
     heldStrokes -= h.strokes.count
   }
@@ -164,7 +180,7 @@ async function read() {
         hold(i, new Uint8Array(bytes.buffer, l.offset - index.value.layers[last]!.offset, l.size))
       }
       if (first === top && !playing.value && !printing.value) stroke.value = held.get(top)!.strokes.count
-      redraw()
+      if (first === top || deep.value) redraw()
     }
   } catch (p) {
     problem.value = inWords(p as Problem)
@@ -188,13 +204,26 @@ function draw() {
   const top = layer.value - 1
   const m = matrix(deep.value ? view.value : { ...view.value, turned: 0, leant: 0 }, [x.min[0], x.min[1], 0], x.max, width, height)
   const parts: { batch: Batch, count: number }[] = []
-  if (deep.value) for (let i = lowest(top); i < top; i++) if (held.has(i)) parts.push({ batch: held.get(i)!.laid, count: held.get(i)!.laid.count })
+  if (deep.value) for (let i = lowest(top); i < top; i++) {
+    const below = held.get(i)
+    if (!below) continue
+    const batch = laid(i, below)
+    parts.push({ batch, count: batch.count })
+  }
   const h = held.get(top)
+  const count = playing.value ? played : stroke.value
+  const scene = [top, kind.value, moves.value, width, height, ...m.matrix].join()
+  if (h && playing.value && !deep.value && scene === shown.scene && count >= shown.count) {
+    drawing.more(h.batch, shown.count, count)
+    shown.count = count
+    return
+  }
   if (h) {
-    parts.push({ batch: h.batch, count: stroke.value })
+    parts.push({ batch: h.batch, count })
     drawnAt.value = layer.value
   }
   drawing.draw(m.matrix, m.pixel * 1.2, deep.value, parts)
+  shown = { scene: h ? scene : '', count }
   place(m.matrix, c.clientWidth, c.clientHeight)
 }
 
@@ -216,11 +245,11 @@ watch([layer, deep], () => {
   redraw()
   void read()
 })
-watch([stroke, view, () => host.position], redraw, { deep: true })
+watch([stroke, view, () => host.position], () => { if (!playing.value) redraw() }, { deep: true })
 watch([kind, moves], () => {
   for (const [number, h] of held) {
     drawing!.recolour(h.batch, colours(h.strokes, number, false))
-    drawing!.recolour(h.laid, colours(h.strokes, number, true))
+    if (h.laid) drawing!.recolour(h.laid, colours(h.strokes, number, true).subarray(0, 4 * h.laid.count))
   }
   redraw()
 })
@@ -240,7 +269,9 @@ watch(() => [follow.value, printing.value?.progress?.command], () => {
 })
 
 // Playing: time passes as the strokes' lengths and speeds have it.
+const tellEvery = 150 // ms between what the slider shows
 let before = 0
+let toldAt = 0
 let at = 0
 function step(time: number) {
   if (!playing.value) return
@@ -248,29 +279,44 @@ function step(time: number) {
   const x = index.value!
   if (h) {
     at += Math.min(time - before, 100) / 1000 * rate.value
-    let n = stroke.value
-    while (n < h.strokes.count && h.until[n]! <= at) n++
-    stroke.value = n
-    if (n >= h.strokes.count) {
+    while (played < h.strokes.count && h.until[played]! <= at) played++
+    if (played >= h.strokes.count) {
       if (layer.value < x.layers.length) {
         layer.value++
-        stroke.value = 0
+        stroke.value = played = 0
         at = 0
-      } else playing.value = false
+      } else {
+        stroke.value = played
+        playing.value = false
+      }
+    } else if (time - toldAt > tellEvery) {
+      stroke.value = played
+      toldAt = time
     }
+    draw()
   }
   before = time
   requestAnimationFrame(step)
 }
 watch(playing, on => {
-  if (!on) return
+  if (!on) {
+    stroke.value = Math.max(stroke.value, played)
+    return
+  }
   follow.value = false
   const h = held.get(layer.value - 1)
   if (h && stroke.value >= h.strokes.count) stroke.value = 0
-  at = h && stroke.value > 0 ? h.until[stroke.value - 1]! : 0
+  played = stroke.value
+  at = h && played > 0 ? h.until[played - 1]! : 0
   before = performance.now()
   requestAnimationFrame(step)
 })
+
+/** A person has chosen a move. */
+function seek(to: number) {
+  stroke.value = played = to
+  playing.value = follow.value = false
+}
 
 function key(e: KeyboardEvent) {
   if (e.target instanceof HTMLElement && e.target.closest('input, textarea, [role=slider], [role=combobox], [role=listbox], button')) return
@@ -382,7 +428,7 @@ onBeforeUnmount(() => {
       <div v-if="index && now" class="steer">
         <p class="outlook figures mb-1"><strong class="text-title-large">Layer {{ layer }}</strong> of {{ index.layers.length }} · Z {{ now.z.toFixed(2) }} mm · {{ now.height.toFixed(2) }} mm high · {{ countdown(layerTook) }}, from {{ span(now.begins) }} on</p>
         <label class="slide"><span>Layer</span><v-slider v-model="layer" :min="1" :max="index.layers.length" :step="1" color="primary" hide-details aria-label="Layer" @update:model-value="follow = false" /></label>
-        <label class="slide"><span>Move</span><v-slider v-model="stroke" :min="0" :max="Math.max(now.strokes, 1)" :step="1" color="primary" hide-details aria-label="Move within the layer" @update:model-value="playing = follow = false" /></label>
+        <label class="slide"><span>Move</span><v-slider v-model="stroke" :min="0" :max="Math.max(now.strokes, 1)" :step="1" color="primary" hide-details aria-label="Move within the layer" @update:model-value="seek" /></label>
         <div class="acts">
           <v-btn :icon="playing ? mdiPause : mdiPlay" variant="tonal" color="primary" size="44" :title="playing ? 'Stand still' : 'Play'" :aria-label="playing ? 'Stand still' : 'Play'" data-play @click="playing = !playing" />
           <v-btn-toggle v-model="rate" mandatory density="compact" variant="outlined" divided aria-label="How fast it plays"><v-btn v-for="r in speeds" :key="r" :value="r" size="small">×{{ r }}</v-btn></v-btn-toggle>

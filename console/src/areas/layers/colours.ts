@@ -30,11 +30,12 @@ export function along(scale: Colour[], share: number): Colour {
   return [0, 1, 2].map(c => scale[i]![c]! + (scale[i + 1]![c]! - scale[i]![c]!) * (at - i)) as Colour
 }
 
+/** The colours of a scale, from its one end to the other, so that none is worked out for each stroke. */
+export const steps = 256
+export const table = (scale: Colour[]) => Array.from({ length: steps }, (_, i) => along(scale, i / (steps - 1)))
+
 export const rampOf = (kind: Kind) => kind === 'heat' ? heat : ramp
 export const css = (c: Colour) => `rgb(${c.map(Math.round).join(' ')})`
-
-/** What a file's strokes reach from and to, for the scale of a kind. */
-export interface Span { from: number, to: number }
 
 /** The value of a stroke by which it is coloured. */
 export function value(kind: Kind, s: Strokes, i: number, layer: Layer, took: number, section: number): number {

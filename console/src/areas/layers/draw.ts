@@ -43,9 +43,10 @@ const names = ['from', 'to', 'colour', 'width']
 export class Drawing {
   private gl: WebGL2RenderingContext
   private program: WebGLProgram
+  private at: Record<'view' | 'pixel' | 'light', WebGLUniformLocation | null>
 
   constructor(canvas: HTMLCanvasElement) {
-    const gl = canvas.getContext('webgl2', { antialias: true, alpha: true, premultipliedAlpha: true, preserveDrawingBuffer: true })
+    const gl = canvas.getContext('webgl2', { antialias: window.devicePixelRatio < 1.5, alpha: true, premultipliedAlpha: true, preserveDrawingBuffer: true })
     if (!gl) throw new Error('This browser cannot draw with WebGL 2: the picture of the file is on the shelf.')
     this.gl = gl
     this.program = gl.createProgram()
@@ -59,6 +60,7 @@ export class Drawing {
     names.forEach((name, i) => gl.bindAttribLocation(this.program, i, name))
     gl.linkProgram(this.program)
     if (!gl.getProgramParameter(this.program, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(this.program) ?? 'the drawing cannot be made')
+    this.at = { view: gl.getUniformLocation(this.program, 'view'), pixel: gl.getUniformLocation(this.program, 'pixel'), light: gl.getUniformLocation(this.program, 'light') }
     gl.enable(gl.BLEND)
     gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA)
   }
@@ -74,18 +76,27 @@ export class Drawing {
       gl.bufferData(gl.ARRAY_BUFFER, data, gl.STATIC_DRAW)
       return buffer
     })
-    const attribute = (at: number, buffer: WebGLBuffer, size: number, type: number, normalised: boolean, stride: number, offset: number) => {
-      gl.bindBuffer(gl.ARRAY_BUFFER, buffer)
+    for (const at of names.keys()) {
       gl.enableVertexAttribArray(at)
-      gl.vertexAttribPointer(at, size, type, normalised, stride, offset)
       gl.vertexAttribDivisor(at, 1)
     }
-    attribute(0, buffers[0]!, 3, gl.FLOAT, false, 24, 0)
-    attribute(1, buffers[0]!, 3, gl.FLOAT, false, 24, 12)
-    attribute(2, buffers[1]!, 4, gl.UNSIGNED_BYTE, true, 4, 0)
-    attribute(3, buffers[2]!, 1, gl.FLOAT, false, 4, 0)
+    const batch = { vao, buffers, count }
+    this.from(batch, 0)
     gl.bindVertexArray(null)
-    return { vao, buffers, count }
+    return batch
+  }
+
+  /** Lets a batch, which is bound, begin with one of its strokes. */
+  private from(batch: Batch, first: number) {
+    const gl = this.gl
+    const attribute = (at: number, buffer: WebGLBuffer, size: number, type: number, normalised: boolean, stride: number, offset: number) => {
+      gl.bindBuffer(gl.ARRAY_BUFFER, buffer)
+      gl.vertexAttribPointer(at, size, type, normalised, stride, offset + first * stride)
+    }
+    attribute(0, batch.buffers[0]!, 3, gl.FLOAT, false, 24, 0)
+    attribute(1, batch.buffers[0]!, 3, gl.FLOAT, false, 24, 12)
+    attribute(2, batch.buffers[1]!, 4, gl.UNSIGNED_BYTE, true, 4, 0)
+    attribute(3, batch.buffers[2]!, 1, gl.FLOAT, false, 4, 0)
   }
 
   /** Gives other colours to strokes. */
@@ -107,9 +118,9 @@ export class Drawing {
     gl.clearColor(0, 0, 0, 0)
     gl.clear(gl.COLOR_BUFFER_BIT | gl.DEPTH_BUFFER_BIT)
     gl.useProgram(this.program)
-    gl.uniformMatrix4fv(gl.getUniformLocation(this.program, 'view'), false, view)
-    gl.uniform1f(gl.getUniformLocation(this.program, 'pixel'), pixel)
-    gl.uniform1f(gl.getUniformLocation(this.program, 'light'), deep ? 1 : 0)
+    gl.uniformMatrix4fv(this.at.view, false, view)
+    gl.uniform1f(this.at.pixel, pixel)
+    gl.uniform1f(this.at.light, deep ? 1 : 0)
     if (deep) {
       gl.enable(gl.DEPTH_TEST)
       gl.depthFunc(gl.LEQUAL)
@@ -119,6 +130,16 @@ export class Drawing {
       gl.bindVertexArray(p.batch.vao)
       gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, p.count)
     }
+    gl.bindVertexArray(null)
+  }
+
+  /** Draws more strokes of a batch over what is there: nothing else may have changed. */
+  more(batch: Batch, first: number, end: number) {
+    const gl = this.gl
+    gl.bindVertexArray(batch.vao)
+    this.from(batch, first)
+    gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, end - first)
+    this.from(batch, 0)
     gl.bindVertexArray(null)
   }
 }
