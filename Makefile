@@ -49,13 +49,15 @@ bench: tools $(CONSOLE) ## measure; docs/benchmarks.md keeps the results
 	go test -run '^$$' -bench . -benchtime 1x -timeout 60m ./internal/e2e
 	go test -run '^$$' -bench 'Forecast|Guards|FlowWatch' -benchtime 1x -timeout 60m ./internal/core/heat
 	go test -run '^$$' -bench PortHangs -benchtime 5x ./internal/host
-	go test -run '^$$' -bench 'Parse|Scan|Pack|Unpack|Said|Note' ./internal/core/... ./internal/journal
+	go test -run '^$$' -bench 'Parse|Scan|Survey|Picture|Pack|Unpack|Said|Note' ./internal/core/... ./internal/journal
 
 fuzz: ## look for input that breaks the readers, half a minute each
 	go test -run '^$$' -fuzz FuzzConversation -fuzztime 30s ./internal/core/wire
 	go test -run '^$$' -fuzz FuzzSort -fuzztime 30s ./internal/core/wire
 	go test -run '^$$' -fuzz FuzzParseEntry -fuzztime 30s ./internal/core/run
 	go test -run '^$$' -fuzz FuzzLine -fuzztime 30s ./internal/core/gcode
+	go test -run '^$$' -fuzz FuzzQuick -fuzztime 30s ./internal/core/gcode
+	go test -run '^$$' -fuzz FuzzRead -fuzztime 30s ./internal/core/toolpath
 	go test -run '^$$' -fuzz FuzzDecorated -fuzztime 30s ./internal/core/bounds
 	go test -run '^$$' -fuzz FuzzUnpack -fuzztime 30s ./internal/core/heat
 	go test -run '^$$' -fuzz FuzzParseReport -fuzztime 30s ./internal/core/heat
