@@ -19,7 +19,9 @@ const past = computed(() => {
   const h = file.history
   if (!h.runs) return 'never run'
   const last = runStates[h.state as Schemas['Run']['state']]?.word ?? h.state
-  return `run ${h.runs === 1 ? 'once' : `${h.runs} times`}, ${h.runs === 1 ? last : `${h.finished} finished, last ${last}`}`
+  const often = h.runs === 1 ? 'run once' : `run ${h.runs} times`
+  if (h.finished === h.runs) return h.runs === 1 ? 'run once, finished' : `${often}, all finished`
+  return h.runs === 1 ? `${often}, ${last}` : `${often}, ${h.finished} finished, the last ${last}`
 })
 </script>
 
