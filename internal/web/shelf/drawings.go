@@ -3,12 +3,10 @@ package shelf
 import (
 	"fmt"
 	"net/http"
-	"net/url"
 	"os"
 	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
 	"diathermon/internal/core/toolpath"
@@ -40,11 +38,7 @@ func (a Area) mountDrawings(d *desk.Desk) {
 
 // drawing serves what open opens of the file that is asked for.
 func (a Area) drawing(w http.ResponseWriter, r *http.Request, media string, open func(toolpath.File) (*os.File, string, error)) error {
-	name, err := url.PathUnescape(chi.URLParam(r, "name"))
-	if err != nil {
-		name = chi.URLParam(r, "name")
-	}
-	f, err := a.Shelf.Known(r.Context(), name)
+	f, err := a.Shelf.Known(r.Context(), asked(r))
 	if err != nil {
 		return err
 	}

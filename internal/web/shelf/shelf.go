@@ -346,12 +346,17 @@ func digest(field string) ([]byte, error) {
 	return nil, nil
 }
 
-func (a Area) content(w http.ResponseWriter, r *http.Request) error {
-	name, err := url.PathUnescape(chi.URLParam(r, "name"))
-	if err != nil {
-		name = chi.URLParam(r, "name")
+// asked is the name in a request's path.
+func asked(r *http.Request) string {
+	raw := chi.URLParam(r, "name")
+	if name, err := url.PathUnescape(raw); err == nil {
+		return name
 	}
-	f, err := a.Shelf.Known(r.Context(), name)
+	return raw
+}
+
+func (a Area) content(w http.ResponseWriter, r *http.Request) error {
+	f, err := a.Shelf.Known(r.Context(), asked(r))
 	if err != nil {
 		return err
 	}
