@@ -173,6 +173,8 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 type Look struct {
 	Stroke   func(*toolpath.Stroke) // each of its strokes; may be nil
 	Progress func(bytes int64)      // how far it has been read; may be nil
+
+	opened *os.FileInfo // becomes what was read; may be nil
 }
 
 // examine reads a file that is already in the folder.
@@ -185,6 +187,9 @@ func (s *Shelf) examine(ctx context.Context, name string, look Look) (toolpath.F
 	info, err := in.Stat()
 	if err != nil {
 		return toolpath.File{}, err
+	}
+	if look.opened != nil {
+		*look.opened = info
 	}
 	hash := sha256.New()
 	counted := &source{r: in, ctx: ctx, told: look.Progress}
@@ -389,11 +394,16 @@ func (s *Shelf) Known(ctx context.Context, name string) (toolpath.File, error) {
 // not known yet, it is worked out.
 func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
 	f, err := s.Known(ctx, name)
-	if err != nil || f.Surveyed() {
-		return f, err
+	for tries := 0; err == nil && !f.Surveyed() && tries < mostTries; tries++ {
+		if f, err = s.renew(ctx, f.Name, Look{}, false); errors.Is(err, ErrChanged) { // another has come in its place
+			f, err = s.Known(ctx, name)
+		}
 	}
-	return s.renew(ctx, f.Name, Look{}, false)
+	return f, err
 }
+
+// mostTries is how often a file is examined that is replaced again and again meanwhile.
+const mostTries = 5
 
 // Survey works out what a file is, and lets it be looked at.
 func (s *Shelf) Survey(ctx context.Context, name string, look Look) (toolpath.File, error) {
@@ -402,7 +412,8 @@ func (s *Shelf) Survey(ctx context.Context, name string, look Look) (toolpath.Fi
 
 // renew examines a file anew, which has not been before, whose facts are an older
 // version's or whose bytes have been changed by hand. Unless it must, it does not where
-// somebody else just has.
+// somebody else just has. If another file has taken its place meanwhile, the error is
+// ErrChanged, and the index is as it was.
 func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (toolpath.File, error) {
 	lock, _ := s.renewing.LoadOrStore(name, new(sync.Mutex))
 	lock.(*sync.Mutex).Lock()
@@ -412,6 +423,8 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 			return f, nil
 		}
 	}
+	var read os.FileInfo
+	look.opened = &read
 	f, err := s.examine(ctx, name, look)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -426,6 +439,9 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 	old, missing := s.index.File(ctx, name)
 	if missing != nil {
 		return f, missing
+	}
+	if now, gone := os.Stat(s.path(name)); gone != nil || !os.SameFile(read, now) {
+		return old, fmt.Errorf("%w: %s was replaced while it was read", ErrChanged, name)
 	}
 	f.Tags = old.Tags
 	switch {

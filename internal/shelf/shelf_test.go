@@ -324,3 +324,31 @@ func TestWhatIsWrongFarBehindTheBeginningIsKeptAndSaid(t *testing.T) {
 		}
 	}
 }
+
+func TestAFileThatIsReplacedWhileItIsSurveyedStaysReplaced(t *testing.T) {
+	s, m, _ := open(t)
+	s.Store(t.Context(), arrival("cap.gcode", part))
+	replaced := false
+	_, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{Progress: func(int64) {
+		if !replaced {
+			replaced = true
+			a := arrival("cap.gcode", other)
+			a.Replace = true
+			if _, _, err := s.Store(t.Context(), a); err != nil {
+				t.Error(err)
+			}
+		}
+	}})
+	if !errors.Is(err, shelf.ErrChanged) {
+		t.Errorf("surveying what was replaced: %v", err)
+	}
+	f := m.files["cap.gcode"]
+	if f.Size != int64(len(other)) || !f.Surveyed() {
+		t.Errorf("the index has %+v", f)
+	}
+	in, err := s.Open(t.Context(), f)
+	if err != nil {
+		t.Fatalf("what it has is not what is on disk: %v", err)
+	}
+	in.Close()
+}

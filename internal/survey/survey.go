@@ -201,8 +201,8 @@ func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 	switch {
 	case ctx.Err() != nil:
 		return ctx.Err()
-	case errors.Is(err, shelf.ErrMissing), errors.Is(err, shelf.ErrContent):
-		return nil // it has left the shelf
+	case errors.Is(err, shelf.ErrMissing), errors.Is(err, shelf.ErrContent), errors.Is(err, shelf.ErrChanged):
+		return nil // it has left the shelf, or another has taken its place
 	case err != nil:
 		return err
 	case found.Trouble != "":
