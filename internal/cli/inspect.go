@@ -248,7 +248,15 @@ func showFacts(w io.Writer, f api.File) {
 	line := func(name, format string, args ...any) {
 		fmt.Fprintf(w, "  %-12s%s\n", name, fmt.Sprintf(format, args...))
 	}
-	fmt.Fprintf(w, "%s, %s\n", f.Name, size(f.Size))
+	fmt.Fprintf(w, "%s, %s, stored %s\n", f.Name, size(f.Size), local(f.Stored))
+	switch f.Survey.State {
+	case string(toolpath.Refused):
+		line("", "it cannot be printed: %s", f.Survey.Reason)
+		return
+	case string(toolpath.Waiting), string(toolpath.Surveying):
+		line("", "what it is, is being worked out: %.0f %%", 100*f.Survey.Share)
+		return
+	}
 	whose := map[string]string{"printer": "the printer's own limits", "setup": "the configuration's limits", "ordinary": "a common machine's limits"}
 	line("moves take", "%s, by %s; %s of it lay nothing", span(f.DurationSeconds), whose[f.Limits], span(f.TravellingSeconds))
 	line("filament", "%s, %.1f cm³, %.1f g%s", metres(f.FilamentMM), f.FilamentMM3/1000, f.FilamentG, costOf(f))
@@ -257,7 +265,7 @@ func showFacts(w io.Writer, f api.File) {
 			line(fmt.Sprintf("  tool %d", t.Tool), "%s, %.1f cm³, %.1f g", metres(t.MM), t.MM3/1000, t.G)
 		}
 	}
-	line("layers", "%d, mostly %.2f mm", f.Layers, f.LayerHeight)
+	line("layers", "%d, mostly %.2f mm; %d lines for the printer", f.Layers, f.LayerHeight, f.Commands)
 	if e := f.Extent; e != nil {
 		if p := f.Part; p != nil {
 			line("part", "%.1f × %.1f × %.1f mm", p.Max[0]-p.Min[0], p.Max[1]-p.Min[1], p.Max[2])

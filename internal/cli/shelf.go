@@ -157,20 +157,7 @@ func showFile(ctx context.Context, cmd *cli.Command, c *client.Client, name stri
 	if cmd.Bool("json") {
 		return printJSON(w, f)
 	}
-	fmt.Fprintf(w, "%s\n  %s, stored %s\n", f.Name, size(f.Size), local(f.Stored))
-	fmt.Fprintf(w, "  %d layers of %.2f mm; %d lines for the printer\n", f.Layers, f.LayerHeight, f.Commands)
-	if e := f.Extent; e != nil {
-		fmt.Fprintf(w, "  draws X %.1f to %.1f, Y %.1f to %.1f, Z %.1f to %.1f mm\n", e.Min[0], e.Max[0], e.Min[1], e.Max[1], e.Min[2], e.Max[2])
-	}
-	fmt.Fprintf(w, "  moves take %s; %s of filament, %.1f g\n", span(f.DurationSeconds), metres(f.FilamentMM), f.FilamentG)
-	for _, h := range []string{"bed", "nozzle0", "nozzle1", "chamber"} {
-		if v, ok := f.Setpoints[h]; ok {
-			fmt.Fprintf(w, "  %s up to %s\n", h, target(v))
-		}
-	}
-	for _, check := range f.Checks {
-		fmt.Fprintf(w, "  %s: %s (%s)\n", check.Level, check.Title, check.Do)
-	}
+	showFacts(w, f)
 	return nil
 }
 

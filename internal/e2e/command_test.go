@@ -89,7 +89,7 @@ func TestTheCommandLinePrintsAFile(t *testing.T) {
 	p.ok("Nothing has been printed", "runs")
 	p.ok("Stored: clip.gcode", "send", file)
 	p.ok("Already there: clip.gcode", "send", file)
-	p.ok("2 layers of 0.20 mm", "shelf", "show", "clip.gcode")
+	p.ok("2, mostly 0.20 mm", "shelf", "show", "clip.gcode")
 	p.ok("Started: clip.gcode", "print", "clip.gcode")
 	b.untilRun("running", "finished")
 	watched := p.ok("", "watch")
