@@ -275,8 +275,9 @@ func (t *Talk) Tick() {
 	ask("AUTOREPORT_POS", "M114")
 }
 
-// Live reports whether the printer answers.
-func (t *Talk) Live() bool { return t.link.Live() }
+// Live reports whether the printer answers. Without a port it does not, whatever was
+// told of the link last.
+func (t *Talk) Live() bool { return t.conv != nil && t.link.Live() }
 
 // Open reports whether there is a port to say things to.
 func (t *Talk) Open() bool { return t.conv != nil }
@@ -305,6 +306,12 @@ func (t *Talk) Quiet() bool { return len(t.waiting) == 0 || t.polling }
 
 // Say says a command of the host's own, or a person's.
 func (t *Talk) Say(command string, answer func(lines []string, err error)) {
+	if t.conv == nil {
+		if answer != nil {
+			answer(nil, fmt.Errorf("%w: there is no port", part.ErrLost))
+		}
+		return
+	}
 	t.lastTag++
 	if answer != nil {
 		t.waiting[t.lastTag] = answer
@@ -322,6 +329,9 @@ func (t *Talk) SayOfFile(command string, leads *gcode.State) {
 
 // Urge says a command ahead of what is queued in the printer.
 func (t *Talk) Urge(command string) {
+	if t.conv == nil {
+		return
+	}
 	t.lastTag++
 	t.conv.Send(t.loop.Now(), wire.Request{Lane: wire.Manual, Command: command, Tag: t.lastTag, Urgent: true})
 }
