@@ -261,7 +261,7 @@ func (c Config) host() host.Config {
 func (p Printer) Machine() machine.Printer {
 	return machine.Printer{
 		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
-		Price: p.FilamentPrice, Currency: p.Currency, Motion: p.Motion.limits(),
+		Price: p.FilamentPrice, Currency: p.Currency,
 		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools,
 		Limits: heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
 	}

@@ -428,7 +428,7 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 	f, err := s.examine(ctx, name, look)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return f, errors.Join(fmt.Errorf("%w: %q", ErrMissing, name), s.index.DeleteFile(ctx, name))
+		return f, s.gone(ctx, name)
 	case ctx.Err() != nil:
 		return f, ctx.Err()
 	case errors.As(err, new(*fs.PathError)):
@@ -454,6 +454,25 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 		return f, errors.Join(fmt.Errorf("%s: %w", name, content{err}), s.index.DeleteFile(ctx, name))
 	}
 	return f, s.index.PutFile(ctx, f)
+}
+
+// gone forgets a file that is not on the disk any more; one that is only just being put
+// there is ErrChanged.
+func (s *Shelf) gone(ctx context.Context, name string) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	missing := fmt.Errorf("%w: %q", ErrMissing, name)
+	f, err := s.index.File(ctx, name)
+	if err != nil {
+		return missing
+	}
+	if err := s.staging.finish(f, s.path(name)); err != nil {
+		return disk(err)
+	}
+	if _, err := os.Stat(s.path(name)); err == nil {
+		return fmt.Errorf("%w: %s has only just come", ErrChanged, name)
+	}
+	return errors.Join(missing, s.index.DeleteFile(ctx, name))
 }
 
 // Renew examines anew, one after another, the files whose bytes were changed on the disk

@@ -13,6 +13,7 @@ import (
 	"sync"
 	"testing"
 	"testing/iotest"
+	"time"
 
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
@@ -351,4 +352,33 @@ func TestAFileThatIsReplacedWhileItIsSurveyedStaysReplaced(t *testing.T) {
 		t.Fatalf("what it has is not what is on disk: %v", err)
 	}
 	in.Close()
+}
+
+func TestAFileThatIsSurveyedAsItArrivesIsNotTakenForGone(t *testing.T) {
+	s, m, _ := open(t)
+	surveyed := make(chan error, 1)
+	undo := shelf.Between(func(step string) {
+		if step != "indexed" { // the index has it, and the disk does not yet
+			return
+		}
+		go func() {
+			_, err := s.Survey(context.Background(), "cap.gcode", shelf.Look{})
+			surveyed <- err
+		}()
+		select { // it may not be done before the file is in its place
+		case err := <-surveyed:
+			surveyed <- err
+		case <-time.After(200 * time.Millisecond):
+		}
+	})
+	defer undo()
+	if _, _, err := s.Store(t.Context(), arrival("cap.gcode", part)); err != nil {
+		t.Fatal(err)
+	}
+	if err := <-surveyed; err != nil && !errors.Is(err, shelf.ErrChanged) {
+		t.Errorf("surveyed: %v", err)
+	}
+	if _, err := s.File(t.Context(), "cap.gcode"); err != nil || len(m.files) != 1 {
+		t.Errorf("it is gone: %v", err)
+	}
 }

@@ -7,7 +7,6 @@ package machine
 import (
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/heat"
-	"diathermon/internal/core/motion"
 )
 
 // A Printer is one machine.
@@ -16,11 +15,10 @@ type Printer struct {
 	Width, Depth, Height float64 // mm that X, Y and Z go, from 0
 	Tools                int
 	Limits               heat.Limits
-	Nozzle, Filament     float64        // diameters, mm
-	Density              float64        // of the filament, g/cm³
-	Price                float64        // of a kilogram of it; 0: not said
-	Currency             string         // of Price
-	Motion               *motion.Limits // as the keeper has said them; nil: not said
+	Nozzle, Filament     float64 // diameters, mm
+	Density              float64 // of the filament, g/cm³
+	Price                float64 // of a kilogram of it; 0: not said
+	Currency             string  // of Price
 }
 
 // Size is how far the axes go, in mm.

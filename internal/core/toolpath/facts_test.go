@@ -172,6 +172,13 @@ func TestFilesForOtherThingsAreRefused(t *testing.T) {
 	}
 }
 
+func TestAFileThatTakesYearsIsRefused(t *testing.T) {
+	body := "G28\n" + strings.Repeat("G1 X90000 F1\nG1 X-90000\n", 2000) // each line as nearly all are written
+	if _, err := toolpath.Read(strings.NewReader(body), toolpath.Options{Limits: motion.Ordinary}); err == nil || !strings.Contains(err.Error(), "which no print does") {
+		t.Errorf("it says %v", err)
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	for _, s := range []string{"G1 X1e400", "G1 X--5", "G1 X", "G1X10Y5E.2", "g1 x1", "G1\tX1", "G1 X1\r\n", "G20\nG1 X9", "N1 G28*18\n", ";a=b\n", "G2 X1 I1\n", "G10\nG11\n", "M205 J9\nG3 R2 X4\n"} {
 		f.Add([]byte(s))

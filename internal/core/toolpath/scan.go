@@ -118,9 +118,6 @@ func (s *scanner) read(raw []byte) error {
 			return fmt.Errorf("found control character %#02x: the file is damaged, or not G-code", b)
 		}
 	}
-	if s.spent > longestPrint {
-		return fmt.Errorf("until here it takes %.0f days, which no print does", s.spent/86400)
-	}
 	l := &s.line
 	plain := l.Parse(command)
 	if errors.Is(plain, gcode.ErrImpossible) {
@@ -150,6 +147,9 @@ func (s *scanner) unread(command []byte) {
 
 // carry carries out the line that was read.
 func (s *scanner) carry(command []byte) error {
+	if s.spent > longestPrint {
+		return fmt.Errorf("until here it takes %.0f days, which no print does", s.spent/86400)
+	}
 	l := &s.line
 	if l.Letter != 'G' || l.Number > 3 {
 		if err := s.other(l, command); err != nil {
