@@ -3,30 +3,21 @@ package cli
 import (
 	"bufio"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"image"
 	"image/png"
 	"io"
 	"math"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
-	"diathermon/internal/core/layers"
-	"diathermon/internal/core/machine"
-	"diathermon/internal/core/picture"
-	"diathermon/internal/core/preflight"
-	"diathermon/internal/core/run"
-	"diathermon/internal/core/toolpath"
 	"diathermon/internal/facts"
+	"diathermon/internal/inspect"
 	"diathermon/internal/service"
 )
 
@@ -42,22 +33,14 @@ func inspectCommand() *cli.Command {
 			&cli.IntFlag{Name: "layer", Usage: "look at layer `N`, from 1: what it takes, and its picture from above"},
 			&cli.BoolFlag{Name: "show", Usage: "draw it in the terminal"},
 		},
-		Action: inspect,
+		Action: inspectFile,
 	}
 }
 
 // mostPixels is the largest picture that is drawn.
 const mostPixels = 4096
 
-// inspected is a file that has been read, with its layers.
-type inspected struct {
-	toolpath.File
-	printer machine.Printer
-	layers  *os.File
-	index   layers.Index
-}
-
-func inspect(_ context.Context, cmd *cli.Command) error {
+func inspectFile(_ context.Context, cmd *cli.Command) error {
 	args, err := arguments(cmd, 1, 1)
 	if err != nil {
 		return err
@@ -72,30 +55,27 @@ func inspect(_ context.Context, cmd *cli.Command) error {
 	if err := config.Check(); err != nil {
 		return err
 	}
-	f, err := read(args[0], config)
+	f, err := readFile(args[0], config)
 	if err != nil {
 		return err
 	}
-	defer f.layers.Close()
+	defer f.Close()
 	number := cmd.Int("layer")
-	if cmd.IsSet("layer") && (number < 1 || number > len(f.index.Layers)) {
-		return wrong("--layer is %d: the file has layers 1 to %d", number, len(f.index.Layers))
+	if cmd.IsSet("layer") && (number < 1 || number > f.Layers()) {
+		return wrong("--layer is %d: the file has layers 1 to %d", number, f.Layers())
 	}
 	if to := cmd.String("picture"); to != "" {
-		if err := f.drawTo(to, number, cmd.Int("size")); err != nil {
+		if err := drawTo(f, to, number, cmd.Int("size")); err != nil {
 			return err
 		}
 	}
 	w := cmd.Root().Writer
-	out := facts.Whole(f.File, f.printer)
-	for _, c := range preflight.Checks(preflight.Facts{Printer: f.printer, LinkLive: true, File: f.Summary}) {
-		out.Checks = append(out.Checks, api.Check{Level: string(c.Level), Title: c.Title, Do: c.Do})
-	}
+	out := f.Facts()
 	if cmd.Bool("json") {
 		return printJSON(w, out)
 	}
 	if cmd.Bool("show") {
-		if err := f.show(w, number); err != nil {
+		if err := show(w, f, number); err != nil {
 			return err
 		}
 	}
@@ -107,8 +87,8 @@ func inspect(_ context.Context, cmd *cli.Command) error {
 	return nil
 }
 
-// read reads a file and keeps its layers in a file that nobody else sees.
-func read(path string, config service.Config) (*inspected, error) {
+// readFile reads a file, or standard input.
+func readFile(path string, config service.Config) (*inspect.File, error) {
 	in, name, stored := io.Reader(os.Stdin), "standard input", time.Now()
 	if path != "-" {
 		file, err := os.Open(path)
@@ -116,67 +96,20 @@ func read(path string, config service.Config) (*inspected, error) {
 			return nil, err
 		}
 		defer file.Close()
-		if info, err := file.Stat(); err == nil && info.IsDir() {
+		info, err := file.Stat()
+		if err != nil {
+			return nil, err
+		}
+		if info.IsDir() {
 			return nil, fmt.Errorf("%s is a folder: name a file in it", path)
 		}
-		in, name = file, filepath.Base(path)
-		if info, err := file.Stat(); err == nil {
-			stored = info.ModTime()
-		}
+		in, name, stored = file, filepath.Base(path), info.ModTime()
 	}
-	tmp, err := os.CreateTemp("", "diathermon-layers-")
-	if err != nil {
-		return nil, err
-	}
-	os.Remove(tmp.Name()) // it goes with the process
-	out := bufio.NewWriterSize(tmp, 256<<10)
-	w := layers.NewWriter(out)
-	hash := sha256.New()
-	counted := &counter{}
-	how := config.Printer.Reading()
-	how.Stroke = w.Stroke
-	f := &inspected{printer: config.Printer.Machine(), layers: tmp}
-	f.Summary, err = toolpath.Read(io.TeeReader(in, io.MultiWriter(hash, counted)), how)
-	if err != nil {
-		tmp.Close()
-		return nil, fmt.Errorf("%s: %w", name, err)
-	}
-	f.Name, f.Size, f.SHA256, f.Stored = name, counted.n, hex.EncodeToString(hash.Sum(nil)), stored
-	err = errors.Join(w.Close(f.Marks), out.Flush())
-	if err == nil {
-		var info os.FileInfo
-		if info, err = tmp.Stat(); err == nil {
-			f.index, err = layers.ReadIndex(tmp, info.Size())
-		}
-	}
-	if err != nil {
-		tmp.Close()
-		return nil, err
-	}
-	return f, nil
+	return inspect.Read(in, name, stored, config.Printer.Machine(), config.Printer.Reading())
 }
 
-// counter counts bytes.
-type counter struct{ n int64 }
-
-func (c *counter) Write(p []byte) (int, error) {
-	c.n += int64(len(p))
-	return len(p), nil
-}
-
-// draw draws the part, or one of its layers, from 1.
-func (f *inspected) draw(number, pixels int) (*image.NRGBA, error) {
-	if f.Extent.Empty {
-		return nil, errors.New("it lays no plastic, so there is nothing to draw")
-	}
-	if number > 0 {
-		return picture.Layer(f.layers, f.index, number-1, pixels, f.printer.Filament)
-	}
-	return picture.Of(f.layers, f.index, pixels, f.printer.Filament)
-}
-
-func (f *inspected) drawTo(path string, number, pixels int) error {
-	img, err := f.draw(number, pixels)
+func drawTo(f *inspect.File, path string, number, pixels int) error {
+	img, err := f.Picture(number, pixels)
 	if err != nil {
 		return err
 	}
@@ -191,12 +124,11 @@ func (f *inspected) drawTo(path string, number, pixels int) error {
 const columns = 44
 
 // show draws in the terminal: each character is two pixels, one above the other.
-func (f *inspected) show(w io.Writer, number int) error {
-	img, err := f.draw(number, 4*columns)
+func show(w io.Writer, f *inspect.File, number int) error {
+	img, err := f.Small(number, columns)
 	if err != nil {
 		return err
 	}
-	img = picture.Smaller(img, columns)
 	first, last := columns, 0 // rows of characters with something in them
 	for y := range columns {
 		for x := range columns {
@@ -227,20 +159,9 @@ func (f *inspected) show(w io.Writer, number int) error {
 }
 
 // showLayer says what one layer is.
-func showLayer(w io.Writer, f *inspected, number int) {
-	l := f.index.Layers[number-1]
-	ends, filament := f.Duration.Seconds(), f.Filament
-	if number < len(f.index.Layers) {
-		ends = f.index.Layers[number].Begins
-	}
-	first := slices.IndexFunc(f.Marks, func(m run.Mark) bool { return m.Command >= l.Command })
-	if first >= 0 && first+1 < len(f.Marks) {
-		filament = f.Marks[first+1].Filament
-	}
-	if first >= 0 {
-		filament -= f.Marks[first].Filament
-	}
-	fmt.Fprintf(w, "Layer %d of %d: Z %.2f mm, %.2f mm high\n  begins after %s, takes %s\n  %d strokes, %s of filament\n", number, len(f.index.Layers), l.Z, l.Height, span(l.Begins), span(ends-l.Begins), l.Strokes, thread(filament))
+func showLayer(w io.Writer, f *inspect.File, number int) {
+	l := f.Layer(number)
+	fmt.Fprintf(w, "Layer %d of %d: Z %.2f mm, %.2f mm high\n  begins after %s, takes %s\n  %d strokes, %s of filament\n", number, f.Layers(), l.Z, l.Height, span(l.Begins), span(l.Takes), l.Strokes, thread(l.Filament))
 }
 
 // showFacts says what a file is.
@@ -250,10 +171,10 @@ func showFacts(w io.Writer, f api.File) {
 	}
 	fmt.Fprintf(w, "%s, %s, stored %s\n", f.Name, size(f.Size), local(f.Stored))
 	switch f.Survey.State {
-	case string(toolpath.Refused):
+	case string(facts.Refused):
 		line("", "it cannot be printed: %s", f.Survey.Reason)
 		return
-	case string(toolpath.Waiting), string(toolpath.Surveying):
+	case string(facts.Waiting), string(facts.Surveying):
 		line("", "what it is, is being worked out: %.0f %%", 100*f.Survey.Share)
 		return
 	}

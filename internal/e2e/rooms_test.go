@@ -47,6 +47,7 @@ var doors = map[string][]string{
 	"internal/shelf":       {"internal/core", "internal/durable"},
 	"internal/survey":      {"internal/core", "internal/durable", "internal/shelf"},
 	"internal/facts":       {"internal/api", "internal/core"},
+	"internal/inspect":     {"internal/api", "internal/core", "internal/facts"},
 	"internal/samples":     {},
 	"internal/web":         {"internal/api", "internal/core", "internal/host", "internal/port"},
 	"internal/web/desk":    {"internal/api"},
@@ -61,7 +62,7 @@ var doors = map[string][]string{
 
 	"internal/client":  {"internal/api"},
 	"internal/service": {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/journal", "internal/records", "internal/shelf", "internal/survey", "internal/web"},
-	"internal/cli":     {"internal/api", "internal/client", "internal/core", "internal/durable", "internal/facts", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
+	"internal/cli":     {"internal/api", "internal/client", "internal/durable", "internal/facts", "internal/inspect", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }
 

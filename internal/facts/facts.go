@@ -3,17 +3,26 @@
 package facts
 
 import (
-	"math"
-
 	"diathermon/internal/api"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 )
 
+// State is how far it is worked out what a file is.
+type State string
+
+// The states of a survey.
+const (
+	Waiting   State = "waiting"
+	Surveying State = "surveying"
+	Done      State = "done"
+	Refused   State = "refused" // it is no G-code that a printer could carry out
+)
+
 // Of is what a listing shows of a file on a printer.
 func Of(f toolpath.File, p machine.Printer) api.File {
-	section := math.Pi / 4 * p.Filament * p.Filament
+	section := stock.Volume(1, p.Filament) // mm³ of a mm
 	out := api.File{
 		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Sender: f.Sender, Tags: f.Tags, Survey: surveyOf(f),
 		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
@@ -69,9 +78,9 @@ func limits(of toolpath.LimitsOf) string {
 func surveyOf(f toolpath.File) api.Survey {
 	switch {
 	case !f.Surveyed():
-		return api.Survey{State: string(toolpath.Waiting)}
+		return api.Survey{State: string(Waiting)}
 	case f.Trouble != "":
-		return api.Survey{State: string(toolpath.Refused), Share: 1, Reason: f.Trouble}
+		return api.Survey{State: string(Refused), Share: 1, Reason: f.Trouble}
 	}
-	return api.Survey{State: string(toolpath.Done), Share: 1}
+	return api.Survey{State: string(Done), Share: 1}
 }

@@ -31,7 +31,7 @@ var sent = map[string][]string{
 	"Check.level":      {"core/bounds.Level"},
 	"Finding.level":    {"core/bounds.Level"},
 	"File.limits":      {"core/toolpath.LimitsOf"},
-	"Survey.state":     {"core/toolpath.State"},
+	"Survey.state":     {"facts.State"},
 	"Flow.watch":       {"core/heat.FlowAction"},
 	"HeatEpisode.kind": {"core/heat.EpisodeKind"},
 	"HeatFinding.what": {"core/heat.Aspect"},

@@ -5,9 +5,11 @@ package stock
 
 import "math"
 
+// Volume returns the mm³ of a length of filament, of a diameter, both in millimetres.
+func Volume(length, diameter float64) float64 { return math.Pi / 4 * diameter * diameter * length }
+
 // Mass returns the grams of a length of filament in millimetres, of a diameter
 // in millimetres and a density in g/cm³.
 func Mass(length, diameter, density float64) float64 {
-	volume := math.Pi / 4 * diameter * diameter * length // mm³
-	return volume / 1000 * density
+	return Volume(length, diameter) / 1000 * density
 }

@@ -151,17 +151,6 @@ type File struct {
 // Surveyed reports whether it is known what the file amounts to.
 func (f *File) Surveyed() bool { return f.Version == Version }
 
-// State is how far it is worked out what a file is.
-type State string
-
-// The states of a survey.
-const (
-	Waiting   State = "waiting"
-	Surveying State = "surveying"
-	Done      State = "done"
-	Refused   State = "refused" // it is no G-code that a printer could carry out
-)
-
 // A Stroke is one straight way of the nozzle, or of the filament alone, in the
 // machine's frame. Layer counts from 0.
 type Stroke struct {

@@ -20,20 +20,10 @@ func (a Area) mountDrawings(d *desk.Desk) {
 		desk.Kind{Err: survey.ErrNotYet, Status: http.StatusNotFound, Title: "it has not been drawn yet"},
 		desk.Kind{Err: survey.ErrNothing, Status: http.StatusNotFound, Title: "there is nothing to draw"},
 	)
-	name := &huma.Param{Name: "name", In: "path", Required: true, Description: "Name on the shelf", Schema: &huma.Schema{Type: "string"}}
-	raw := func(id, path, summary, media string, more ...*huma.Param) *huma.Operation {
-		op := d.Op(id, http.MethodGet, path, desk.Read, summary, 400, 404)
-		op.Responses = map[string]*huma.Response{
-			"200": {Description: "The bytes", Content: map[string]*huma.MediaType{media: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
-			"206": {Description: "The range of the bytes that was asked for"},
-			"304": {Description: "They have not changed"},
-		}
-		op.Parameters = append([]*huma.Param{name}, more...)
-		return &op
-	}
-	d.Raw(*raw("get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with ETag", "image/png",
-		&huma.Param{Name: "size", In: "query", Description: "Pixels of a side at the least: the next of 64, 256 and 800 is sent", Schema: &huma.Schema{Type: "integer"}}), "", a.picture)
-	d.Raw(*raw("get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers"), "", a.layers)
+	picture := ranged(d, "get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with ETag", "image/png", []int{400, 404},
+		&huma.Param{Name: "size", In: "query", Description: "Pixels of a side at the least: the next of 64, 256 and 800 is sent", Schema: &huma.Schema{Type: "integer"}})
+	d.Raw(picture, "", a.picture)
+	d.Raw(ranged(d, "get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers", []int{404}), "", a.layers)
 }
 
 // drawing serves what open opens of the file that is asked for.

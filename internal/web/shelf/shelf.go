@@ -150,21 +150,26 @@ func (a Area) mountFiles(d *desk.Desk) {
 		return a.Shelf.Remove(ctx, in.Name)
 	})
 
-	content := d.Op("get-file-content", http.MethodGet, "/v1/shelf/{name}/content", desk.Read, "A file's bytes, with Range and ETag", 404)
-	content.Responses = map[string]*huma.Response{
-		"200": {Description: "The bytes", Content: map[string]*huma.MediaType{"text/x-gcode": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
+	d.Raw(ranged(d, "get-file-content", "/v1/shelf/{name}/content", "A file's bytes, with Range and ETag", "text/x-gcode", []int{404}), "", a.content)
+	a.mountDrawings(d)
+}
+
+// ranged describes an operation that serves bytes of a file, or a range of them.
+func ranged(d *desk.Desk, id, path, summary, media string, errors []int, more ...*huma.Param) huma.Operation {
+	op := d.Op(id, http.MethodGet, path, desk.Read, summary, errors...)
+	op.Responses = map[string]*huma.Response{
+		"200": {Description: "The bytes", Content: map[string]*huma.MediaType{media: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
 		"206": {Description: "The range of the bytes that was asked for"},
 		"304": {Description: "They have not changed"},
 	}
-	content.Parameters = []*huma.Param{{Name: "name", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}}
-	d.Raw(content, "", a.content)
-	a.mountDrawings(d)
+	op.Parameters = append([]*huma.Param{{Name: "name", In: "path", Required: true, Description: "Name on the shelf", Schema: &huma.Schema{Type: "string"}}}, more...)
+	return op
 }
 
 // known adds what others know of a file: how far its survey is, what became of it.
 func (a Area) known(f api.File, past map[string]run.History) api.File {
-	if share, now := a.Survey.Share(f.Name); now && f.Survey.State == string(toolpath.Waiting) {
-		f.Survey = api.Survey{State: string(toolpath.Surveying), Share: share}
+	if share, now := a.Survey.Share(f.Name); now && f.Survey.State == string(facts.Waiting) {
+		f.Survey = api.Survey{State: string(facts.Surveying), Share: share}
 	}
 	if h, ran := past[f.SHA256]; ran {
 		f.History = api.History{Runs: h.Runs, Finished: h.Finished, Last: &h.Last, State: string(h.State)}
