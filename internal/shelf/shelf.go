@@ -174,7 +174,8 @@ type Look struct {
 	Stroke   func(*toolpath.Stroke) // each of its strokes; may be nil
 	Progress func(bytes int64)      // how far it has been read; may be nil
 
-	opened *os.FileInfo // becomes what was read; may be nil
+	opened  *os.FileInfo // becomes what was read; may be nil
+	unasked bool         // nobody waits for it, so that it is no time to take a file away
 }
 
 // examine reads a file that is already in the folder.
@@ -405,8 +406,10 @@ func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
 // mostTries is how often a file is examined that is replaced again and again meanwhile.
 const mostTries = 5
 
-// Survey works out what a file is, and lets it be looked at.
+// Survey works out what a file is, and lets it be looked at. It takes no file away: one
+// whose bytes are being changed by hand is ErrChanged.
 func (s *Shelf) Survey(ctx context.Context, name string, look Look) (toolpath.File, error) {
+	look.unasked = true
 	return s.renew(ctx, name, look, true)
 }
 
@@ -440,8 +443,8 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 	if missing != nil {
 		return f, missing
 	}
-	if now, gone := os.Stat(s.path(name)); gone != nil || !os.SameFile(read, now) {
-		return old, fmt.Errorf("%w: %s was replaced while it was read", ErrChanged, name)
+	if now, gone := os.Stat(s.path(name)); gone != nil || !sameBytes(read, now) {
+		return old, fmt.Errorf("%w: %s was changed or replaced while it was read", ErrChanged, name)
 	}
 	f.Tags = old.Tags
 	switch {
@@ -450,10 +453,17 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 		if err != nil {
 			f.Summary = toolpath.Summary{Version: toolpath.Version, Trouble: err.Error()}
 		}
+	case err != nil && look.unasked: // somebody may be writing it
+		return old, fmt.Errorf("%w: %s is no G-code now: %w", ErrChanged, name, err)
 	case err != nil: // as somebody has made it
 		return f, errors.Join(fmt.Errorf("%s: %w", name, content{err}), s.index.DeleteFile(ctx, name))
 	}
 	return f, s.index.PutFile(ctx, f)
+}
+
+// sameBytes reports whether a file was left alone between two looks at it.
+func sameBytes(before, after os.FileInfo) bool {
+	return os.SameFile(before, after) && before.Size() == after.Size() && before.ModTime().Equal(after.ModTime())
 }
 
 // gone forgets a file that is not on the disk any more; one that is only just being put

@@ -382,3 +382,27 @@ func TestAFileThatIsSurveyedAsItArrivesIsNotTakenForGone(t *testing.T) {
 		t.Errorf("it is gone: %v", err)
 	}
 }
+
+func TestAFileThatIsWrittenByHandIsNotTakenAwayByASurvey(t *testing.T) {
+	s, m, dir := open(t)
+	s.Store(t.Context(), arrival("cap.gcode", part))
+	path := filepath.Join(dir, "cap.gcode")
+	for what, so := range map[string]string{"emptied, to be written": "", "half a letter": "Dear moon,\nDear moon,\n"} {
+		if err := os.WriteFile(path, []byte(so), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); !errors.Is(err, shelf.ErrChanged) || len(m.files) != 1 {
+			t.Errorf("%s: %v, the index has %d files", what, err, len(m.files))
+		}
+	}
+	if err := os.WriteFile(path, []byte(part), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	_, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{Progress: func(int64) { os.WriteFile(path, []byte(other), 0o600) }})
+	if !errors.Is(err, shelf.ErrChanged) {
+		t.Errorf("written while it was read: %v", err)
+	}
+	if f, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); err != nil || f.Size != int64(len(other)) || m.files["cap.gcode"].SHA256 != f.SHA256 {
+		t.Errorf("when it is whole: %+v, %v", f, err)
+	}
+}

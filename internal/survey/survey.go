@@ -22,7 +22,6 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
-	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -160,7 +159,11 @@ func (s *Survey) one(ctx context.Context) bool {
 			if at, failed := s.failed(f.SHA256); failed && time.Since(at) < 10*lookAgain {
 				continue
 			}
-			if err := s.survey(ctx, f); err != nil && ctx.Err() == nil {
+			err := s.survey(ctx, f)
+			if errors.Is(err, shelf.ErrChanged) { // another has just taken its place, or somebody writes it
+				err = s.survey(ctx, f)
+			}
+			if err != nil && ctx.Err() == nil {
 				s.fail(f.SHA256)
 				s.log.Warn("a file could not be surveyed", "file", f.Name, "error", err)
 			}
@@ -201,8 +204,8 @@ func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 	switch {
 	case ctx.Err() != nil:
 		return ctx.Err()
-	case errors.Is(err, shelf.ErrMissing), errors.Is(err, shelf.ErrContent), errors.Is(err, shelf.ErrChanged):
-		return nil // it has left the shelf, or another has taken its place
+	case errors.Is(err, shelf.ErrMissing):
+		return nil // it has left the shelf
 	case err != nil:
 		return err
 	case found.Trouble != "":
@@ -271,9 +274,12 @@ func (s *Survey) tidy(files []toolpath.File) {
 	if err != nil {
 		return
 	}
+	there := map[string]bool{}
+	for _, f := range files {
+		there[f.SHA256] = true
+	}
 	for _, e := range entries {
-		digest, _, _ := strings.Cut(e.Name(), ".")
-		if !slices.ContainsFunc(files, func(f toolpath.File) bool { return f.SHA256 == digest }) {
+		if digest, _, _ := strings.Cut(e.Name(), "."); !there[digest] {
 			os.Remove(filepath.Join(s.dir, e.Name()))
 		}
 	}
