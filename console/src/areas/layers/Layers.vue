@@ -14,7 +14,7 @@ import { type Index, lays, length, readIndex, readStrokes, seconds, type Strokes
 /** The layers of a file: any of them, stroke by stroke, from above or as they stand on each other. */
 
 /** A layer that has been read, and what of it is on the graphics card. */
-interface Held { strokes: Strokes, batch: Batch, laid?: Batch, until: Float32Array }
+interface Held { strokes: Strokes, batch: Batch, until: Float32Array }
 
 const mostHeld = 700_000 // strokes
 const chunk = 1 << 19 // bytes read at once
@@ -80,7 +80,7 @@ const legend = computed(() => {
   })
 })
 
-function colours(s: Strokes, number: number, onlyLaid: boolean): Uint8Array {
+function colours(s: Strokes, number: number): Uint8Array {
   const l = index.value!.layers[number]!
   const time = took(index.value!, number, file.value!.duration_seconds)
   const height = l.height.toFixed(2)
@@ -92,7 +92,6 @@ function colours(s: Strokes, number: number, onlyLaid: boolean): Uint8Array {
   let at = 0
   for (let i = 0; i < s.count; i++) {
     const laid = lays(s, i)
-    if (onlyLaid && !laid) continue
     let colour = travel
     if (!laid) colour = s.filament[i]! < 0 ? retraction : travel
     else if (kind.value === 'feature') colour = known.get(Math.max(Math.round(s.speed[i]!), 1)) ?? features[0]!
@@ -116,24 +115,8 @@ function hold(number: number, bytes: Uint8Array) {
     until[i] = time
     if (lays(s, i)) widths[i] = Math.min(Math.max(section.value * s.filament[i]! / (Math.max(length(s, i), 0.01) * Math.max(l.height, 0.05)), 0.2), 1.4)
   }
-  held.set(number, { strokes: s, batch: drawing!.batch(s.ends, colours(s, number, false), widths, s.count), until })
+  held.set(number, { strokes: s, batch: drawing!.batch(s.ends, colours(s, number), widths, s.count), until })
   heldStrokes += s.count
-}
-
-/** What a layer lays, for when it lies below another. */
-function laid(number: number, h: Held): Batch {
-  if (h.laid) return h.laid
-  const s = h.strokes
-  const l = index.value!.layers[number]!
-  const ends = new Float32Array(6 * s.count)
-  const widths = new Float32Array(s.count)
-  let n = 0
-  for (let i = 0; i < s.count; i++) {
-    if (!lays(s, i)) continue
-    ends.set(s.ends.subarray(6 * i, 6 * i + 6), 6 * n)
-    widths[n++] = Math.min(Math.max(section.value * s.filament[i]! / (Math.max(length(s, i), 0.01) * Math.max(l.height, 0.05)), 0.2), 1.4)
-  }
-  return h.laid = drawing!.batch(ends.subarray(0, 6 * n), colours(s, number, true).subarray(0, 4 * n), widths.subarray(0, n), n)
 }
 
 function release(keep: (number: number) => boolean) {
@@ -141,7 +124,6 @@ function release(keep: (number: number) => boolean) {
     if (heldStrokes < mostHeld) return
     if (keep(number)) continue
     drawing!.drop(h.batch)
-    if (h.laid) drawing!.drop(h.laid)
     held.delete(number)
     heldStrokes -= h.strokes.count
   }
@@ -206,9 +188,7 @@ function draw() {
   const parts: { batch: Batch, count: number }[] = []
   if (deep.value) for (let i = lowest(top); i < top; i++) {
     const below = held.get(i)
-    if (!below) continue
-    const batch = laid(i, below)
-    parts.push({ batch, count: batch.count })
+    if (below) parts.push({ batch: below.batch, count: below.batch.count })
   }
   const h = held.get(top)
   const count = playing.value ? played : stroke.value
@@ -218,10 +198,8 @@ function draw() {
     shown.count = count
     return
   }
-  if (h) {
-    parts.push({ batch: h.batch, count })
-    drawnAt.value = layer.value
-  }
+  if (h) drawnAt.value = layer.value
+  if (h) parts.push({ batch: h.batch, count })
   drawing.draw(m.matrix, m.pixel * 1.2, deep.value, parts)
   shown = { scene: h ? scene : '', count }
   place(m.matrix, c.clientWidth, c.clientHeight)
@@ -248,8 +226,7 @@ watch([layer, deep], () => {
 watch([stroke, view, () => host.position], () => { if (!playing.value) redraw() }, { deep: true })
 watch([kind, moves], () => {
   for (const [number, h] of held) {
-    drawing!.recolour(h.batch, colours(h.strokes, number, false))
-    if (h.laid) drawing!.recolour(h.laid, colours(h.strokes, number, true).subarray(0, 4 * h.laid.count))
+    drawing!.recolour(h.batch, colours(h.strokes, number))
   }
   redraw()
 })

@@ -27,10 +27,12 @@ void main() {
 
 const fragment = `#version 300 es
 precision mediump float;
+uniform float least;
 in vec4 shade;
 in float across;
 out vec4 colour;
 void main() {
+  if (shade.a < least) discard;
   float edge = 1.0 - 0.35 * smoothstep(0.55, 1.0, abs(across));
   colour = vec4(shade.rgb * edge * shade.a, shade.a);
 }`
@@ -43,7 +45,7 @@ const names = ['from', 'to', 'colour', 'width']
 export class Drawing {
   private gl: WebGL2RenderingContext
   private program: WebGLProgram
-  private at: Record<'view' | 'pixel' | 'light', WebGLUniformLocation | null>
+  private at: Record<'view' | 'pixel' | 'light' | 'least', WebGLUniformLocation | null>
 
   constructor(canvas: HTMLCanvasElement) {
     const gl = canvas.getContext('webgl2', { antialias: window.devicePixelRatio < 1.5, alpha: true, premultipliedAlpha: true, preserveDrawingBuffer: true })
@@ -60,7 +62,7 @@ export class Drawing {
     names.forEach((name, i) => gl.bindAttribLocation(this.program, i, name))
     gl.linkProgram(this.program)
     if (!gl.getProgramParameter(this.program, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(this.program) ?? 'the drawing cannot be made')
-    this.at = { view: gl.getUniformLocation(this.program, 'view'), pixel: gl.getUniformLocation(this.program, 'pixel'), light: gl.getUniformLocation(this.program, 'light') }
+    this.at = { view: gl.getUniformLocation(this.program, 'view'), pixel: gl.getUniformLocation(this.program, 'pixel'), light: gl.getUniformLocation(this.program, 'light'), least: gl.getUniformLocation(this.program, 'least') }
     gl.enable(gl.BLEND)
     gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA)
   }
@@ -111,7 +113,10 @@ export class Drawing {
     this.gl.deleteVertexArray(batch.vao)
   }
 
-  /** Draws batches, each up to so many of its strokes; pixel is a pixel's size in mm. */
+  /**
+   * Draws batches, each up to so many of its strokes; pixel is a pixel's size in mm. Of all but the last,
+   * only what is opaque is drawn: what they lay.
+   */
   draw(view: Float32Array, pixel: number, deep: boolean, parts: { batch: Batch, count: number }[]) {
     const gl = this.gl
     gl.viewport(0, 0, gl.drawingBufferWidth, gl.drawingBufferHeight)
@@ -125,8 +130,9 @@ export class Drawing {
       gl.enable(gl.DEPTH_TEST)
       gl.depthFunc(gl.LEQUAL)
     } else gl.disable(gl.DEPTH_TEST)
-    for (const p of parts) {
+    for (const [i, p] of parts.entries()) {
       if (p.count <= 0) continue
+      gl.uniform1f(this.at.least, i < parts.length - 1 ? 0.95 : 0.01)
       gl.bindVertexArray(p.batch.vao)
       gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, p.count)
     }

@@ -1,0 +1,41 @@
+package toolpath
+
+import (
+	"math"
+)
+
+// featureOf is the feature that a move at a speed in this layer belongs to.
+func (s *scanner) featureOf(speed float64) *Feature {
+	speed = max(math.Round(speed), 1)
+	height := math.Round(100*s.height) / 100
+	if f := s.feature; f < len(s.Features) && s.Features[f].Speed == speed && s.Features[f].Height == height {
+		return &s.Features[f]
+	}
+	nearest, least := 0, math.Inf(1)
+	for i := range s.Features {
+		f := &s.Features[i]
+		away := 100*math.Abs(f.Height-height) + math.Abs(f.Speed-speed)
+		if away < least {
+			nearest, least = i, away
+		}
+	}
+	if least > 0 && len(s.Features) < mostFeatures {
+		nearest = len(s.Features)
+		s.Features = append(s.Features, Feature{Height: height, Speed: speed})
+	}
+	s.feature = nearest
+	return &s.Features[nearest]
+}
+
+// push counts filament.
+func (s *scanner) push(mm float64) {
+	if mm == 0 {
+		return
+	}
+	s.Filament += mm
+	tool := min(max(s.program.Tool, 0), 15)
+	for len(s.ByTool) <= tool {
+		s.ByTool = append(s.ByTool, 0)
+	}
+	s.ByTool[tool] += mm
+}

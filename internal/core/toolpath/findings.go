@@ -1,0 +1,101 @@
+package toolpath
+
+import (
+	"fmt"
+	"slices"
+
+	"diathermon/internal/core/bounds"
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+)
+
+// find keeps a finding, and counts those like it.
+func (s *scanner) find(f bounds.Finding) {
+	kept := 0
+	for i := range s.Findings {
+		if s.Findings[i].Finding == f {
+			s.Findings[i].Count++
+			return
+		}
+		if s.Findings[i].Level == f.Level {
+			kept++
+		}
+	}
+	if kept >= mostFindings {
+		f = bounds.Finding{Level: f.Level, Title: "there are more like these", Do: "look through the file"}
+		if kept > mostFindings {
+			for i := range s.Findings {
+				if s.Findings[i].Finding == f {
+					s.Findings[i].Count++
+				}
+			}
+			return
+		}
+	}
+	s.Findings = append(s.Findings, Finding{f, s.Lines, 1})
+}
+
+// unhomed finds moves of an axis whose place is not known.
+func (s *scanner) unhomed(state *gcode.State, axis gcode.Axis) {
+	if s.warned || state.Relative {
+		return
+	}
+	s.warned = true
+	s.find(bounds.Finding{Level: bounds.Warn, Title: fmt.Sprintf("it moves %c to a place before it has homed it", gcode.Letters[axis]), Do: "put G28 before it, unless the printer is homed when you start it"})
+}
+
+// coldest is the least setpoint, °C, at which filament is pushed.
+const coldest = 150
+
+// tooCold finds plastic that is laid while the nozzle is cold.
+func (s *scanner) tooCold() {
+	if s.cold {
+		return
+	}
+	h := heat.NozzleOf(s.program.Tool)
+	v, given := s.now[h]
+	switch {
+	case !given:
+		s.find(bounds.Finding{Level: bounds.Warn, Title: fmt.Sprintf("it lays plastic and has not heated %s", h), Do: "heat it before you start, or slice it again with a temperature"})
+	case v < coldest:
+		s.find(bounds.Finding{Level: bounds.Block, Title: fmt.Sprintf("it lays plastic with %s set to %.0f °C, which is too cold for any filament", h, v), Do: "slice it again with the filament's temperature"})
+	default:
+		return
+	}
+	s.cold = true
+}
+
+// leaves finds what a file leaves behind at its end.
+func (s *scanner) leaves() {
+	var on []string
+	for h, v := range s.now {
+		if v > 0 {
+			on = append(on, fmt.Sprintf("%s at %.0f °C", h, v))
+		}
+	}
+	slices.Sort(on)
+	switch {
+	case s.broken && len(on) > 0:
+		s.find(bounds.Finding{Level: bounds.Block, Title: "the file ends inside a line and leaves " + listed(on) + ": it was cut short", Do: "send it again; if it is whole, end its last line"})
+	case s.laying && len(on) > 0:
+		s.find(bounds.Finding{Level: bounds.Warn, Title: "the file ends while it lays plastic and leaves " + listed(on) + ": it may have been cut short", Do: "look at its end, or send it again"})
+	case len(on) > 0:
+		s.find(bounds.Finding{Level: bounds.Warn, Title: "it leaves " + listed(on), Do: "turn them off when it is done, or add M104 S0 and M140 S0 to its end"})
+	}
+}
+
+// listed is "a, b and c".
+func listed(items []string) string {
+	out := ""
+	for i, item := range items {
+		switch {
+		case i == 0:
+		case i == len(items)-1:
+			out += " and "
+		default:
+			out += ", "
+		}
+		out += item
+	}
+	return out
+}

@@ -1,0 +1,217 @@
+package shelf
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"syscall"
+	"time"
+
+	"diathermon/internal/core/toolpath"
+)
+
+// Arrival describes a file that is to be stored.
+type Arrival struct {
+	Name    string
+	Body    io.Reader
+	Size    int64  // as announced; -1 if it was not
+	SHA256  []byte // as announced; nil if it was not
+	Replace bool   // other bytes of the same name may go
+	Sender  string // what sends it
+	Whole   bool   // it is to be started at once: it is examined on its way, whatever its size
+}
+
+// atOnce is up to how many bytes a file is examined as it arrives. Of a larger one the
+// beginning is, so that its sender need not wait: what it is, is worked out when it is
+// safely here.
+const atOnce = 4 << 20
+
+// Store takes a file in. The file, its outcome and nil are returned when it is
+// safely on disk; otherwise the shelf is as it was before.
+func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, error) {
+	var none toolpath.File
+	name, err := Name(a.Name)
+	if err != nil {
+		return none, "", err
+	}
+	if a.Size > s.maxBytes {
+		return none, "", fmt.Errorf("%w: it has %d bytes, at most %d are taken", ErrLarge, a.Size, s.maxBytes)
+	}
+	tmp, err := s.staging.create()
+	if err != nil {
+		return none, "", disk(err)
+	}
+	defer tmp.drop()
+	hash := sha256.New()
+	out := bufio.NewWriterSize(tmp.File, 256<<10)
+	body := &source{r: io.LimitReader(a.Body, s.maxBytes+1)}
+	summary, err := s.arrive(io.TeeReader(body, io.MultiWriter(out, hash)), a.Whole)
+	switch {
+	case body.n > s.maxBytes:
+		return none, "", fmt.Errorf("%w: at most %d bytes are taken", ErrLarge, s.maxBytes)
+	case body.err != nil, err == nil && a.Size >= 0 && body.n != a.Size:
+		return none, "", fmt.Errorf("%w: %d of %s bytes came; send it again", ErrShort, body.n, announced(a.Size))
+	case errors.Is(err, ErrContent):
+		return none, "", fmt.Errorf("%s: %w", name, err)
+	case errors.As(err, new(*fs.PathError)) || errors.Is(err, syscall.ENOSPC):
+		return none, "", disk(err)
+	case err != nil:
+		return none, "", fmt.Errorf("%s: %w", name, content{err})
+	}
+	sum := hash.Sum(nil)
+	if a.SHA256 != nil && !bytes.Equal(a.SHA256, sum) {
+		return none, "", fmt.Errorf("%w: its bytes do not match the digest that came with it; send it again", ErrShort)
+	}
+	if err := errors.Join(out.Flush(), tmp.Sync()); err != nil {
+		return none, "", disk(err)
+	}
+	f := toolpath.File{Name: name, Size: body.n, SHA256: hex.EncodeToString(sum), Stored: time.Now().UTC().Truncate(time.Millisecond), Sender: a.Sender, Summary: summary}
+	return s.place(ctx, f, tmp, a.Replace)
+}
+
+// arrive reads a file on its way and says what it is, as far as that is known when its
+// last byte has come.
+func (s *Shelf) arrive(in io.Reader, whole bool) (toolpath.Summary, error) {
+	if whole {
+		return s.scan(in, nil)
+	}
+	var head bytes.Buffer
+	_, err := io.CopyN(&head, in, atOnce)
+	if err == io.EOF {
+		return s.scan(&head, nil)
+	}
+	if err != nil {
+		return toolpath.Summary{}, err
+	}
+	lines := head.Bytes()
+	lines = lines[:bytes.LastIndexByte(lines, '\n')+1]
+	if len(lines) == 0 {
+		lines = head.Bytes()
+	}
+	if _, err := s.scan(bytes.NewReader(lines), nil); err != nil && !errors.Is(err, toolpath.ErrNoCommands) {
+		return toolpath.Summary{}, err
+	}
+	_, err = io.Copy(io.Discard, in)
+	return toolpath.Summary{}, err
+}
+
+// place puts an arrived file where it belongs: it is staged under its digest, then
+// the index is told, which decides, then it takes its name.
+func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, replace bool) (toolpath.File, Outcome, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	outcome := Created
+	old, err := s.index.File(ctx, f.Name)
+	f.Tags = old.Tags
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+	case err != nil:
+		return toolpath.File{}, "", err
+	case old.SHA256 == f.SHA256 && old.Version == f.Version && s.matches(old):
+		return old, Same, nil
+	case old.SHA256 == f.SHA256: // whose bytes were changed by hand, or read by an older version
+	case !replace:
+		return toolpath.File{}, "", fmt.Errorf("%w: another file called %q is on the shelf; rename yours or ask to replace it", ErrTaken, f.Name)
+	case s.inUse(f.Name):
+		return toolpath.File{}, "", fmt.Errorf("%w: %q is being printed and cannot be replaced now", ErrTaken, f.Name)
+	default:
+		outcome = Replaced
+		if err := s.staging.finish(old, s.path(old.Name)); err != nil { // what was in doubt
+			return toolpath.File{}, "", disk(err)
+		}
+	}
+	step("arrived")
+	if twin, ok := s.twin(ctx, f); ok && s.staging.link(f, s.path(twin.Name)) == nil { // its bytes are here under another name
+		if !f.Surveyed() {
+			f.Summary = twin.Summary
+		}
+	} else if err := s.staging.keep(f, tmp); err != nil {
+		return toolpath.File{}, "", disk(err)
+	}
+	step("staged")
+	if err := s.index.PutFile(ctx, f); err != nil {
+		if known, there := s.knows(f); !known {
+			return toolpath.File{}, "", fmt.Errorf("%s: it is not certain whether it is on the shelf: %w", f.Name, err) // it is decided when the index answers
+		} else if !there {
+			s.staging.forget(f)
+			return toolpath.File{}, "", err
+		}
+	}
+	step("indexed")
+	if err := s.staging.finish(f, s.path(f.Name)); err != nil {
+		return toolpath.File{}, "", disk(err)
+	}
+	step("placed")
+	s.changed()
+	return f, outcome, nil
+}
+
+// twin finds a file of another name whose bytes on the disk are those of f.
+func (s *Shelf) twin(ctx context.Context, f toolpath.File) (toolpath.File, bool) {
+	files, err := s.index.Files(ctx)
+	if err != nil {
+		return toolpath.File{}, false
+	}
+	for _, other := range files {
+		if other.Name != f.Name && other.SHA256 == f.SHA256 && s.matches(other) {
+			whole, err := s.index.File(ctx, other.Name) // with its marks
+			return whole, err == nil
+		}
+	}
+	return toolpath.File{}, false
+}
+
+// askAgain is how long the index may take to say what has become of a change.
+const askAgain = 5 * time.Second
+
+// knows asks the index, after it failed, whether it has a file as it is to be.
+func (s *Shelf) knows(f toolpath.File) (known, there bool) {
+	ctx, cancel := context.WithTimeout(context.Background(), askAgain)
+	defer cancel()
+	now, err := s.index.File(ctx, f.Name)
+	switch {
+	case err == nil:
+		return true, now.SHA256 == f.SHA256
+	case errors.Is(err, fs.ErrNotExist):
+		return true, false
+	}
+	return false, false
+}
+
+// source counts what is read from r and keeps the error that ended it, to tell
+// a body that was cut short from a file that is wrong.
+type source struct {
+	r    io.Reader
+	n    int64
+	err  error
+	ctx  context.Context // that ends it; may be nil
+	told func(int64)     // what it has come to; may be nil
+}
+
+func (s *source) Read(p []byte) (int, error) {
+	if s.ctx != nil && s.ctx.Err() != nil {
+		return 0, s.ctx.Err()
+	}
+	n, err := s.r.Read(p)
+	s.n += int64(n)
+	if s.told != nil {
+		s.told(s.n)
+	}
+	if err != nil && err != io.EOF {
+		s.err = err
+	}
+	return n, err
+}
+
+func announced(size int64) string {
+	if size < 0 {
+		return "an unknown number of"
+	}
+	return fmt.Sprint(size)
+}
