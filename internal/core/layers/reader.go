@@ -19,22 +19,20 @@ func Each(r io.ReaderAt, l Layer, number int, stroke func(*toolpath.Stroke)) err
 	k := toolpath.Stroke{Layer: number, Height: l.Height, Command: l.Command}
 	var at [4]int64
 	ok := true
-	varint := func() int64 {
-		v, n := binary.Varint(b)
+	pass := func(n int) {
 		if n <= 0 {
-			ok = false
-			return 0
+			ok, n = false, len(b)
 		}
 		b = b[n:]
+	}
+	varint := func() int64 {
+		v, n := binary.Varint(b)
+		pass(n)
 		return v
 	}
 	uvarint := func() uint64 {
 		v, n := binary.Uvarint(b)
-		if n <= 0 {
-			ok = false
-			return 0
-		}
-		b = b[n:]
+		pass(n)
 		return v
 	}
 	for ok && len(b) > 0 {
