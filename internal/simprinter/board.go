@@ -63,6 +63,7 @@ type Board struct {
 	flow      float64 // M221
 	fan       float64
 	blocked   bool // no plastic comes out, whatever the gears do
+	cut       int  // moves that ended where an axis does
 	heatedAt  float64
 	nozzle    *heater
 	bed       *heater
@@ -381,6 +382,9 @@ func (b *Board) Overflows() int { return b.overflows }
 
 // Requests counts how often it has asked for a line again.
 func (b *Board) Requests() int { return b.requests }
+
+// Cut counts the moves that were to go beyond the end of an axis, and ended there.
+func (b *Board) Cut() int { return b.cut }
 
 // Halted reports whether the firmware has stopped until it is reset.
 func (b *Board) Halted() bool { return b.halted }

@@ -59,7 +59,7 @@ func (b *Board) execute(c *command) func() bool {
 		if b.cfg.Dialect.Queued {
 			b.quickStop()
 		}
-	case "M105", "M110", "M108", "M117":
+	case "M105", "M110", "M108", "M117", "T0", "M73", "M75", "M76", "M77", "M300", "M486":
 	case "M106":
 		b.fan = min(max(word('S', 255)/255, 0), 1)
 	case "M107":
@@ -131,6 +131,9 @@ func (b *Board) identify() {
 	}
 }
 
+// overrun is how far beyond its size an axis can go, mm.
+const overrun = 5
+
 // target reads where a move goes, from its words and the modes in force.
 func (b *Board) target(c *command) [4]float64 {
 	to := b.planned
@@ -150,10 +153,19 @@ func (b *Board) target(c *command) [4]float64 {
 			to[i] = v + b.origin[i]
 		}
 	}
+	cut := false
 	for i := range 3 { // the ends of the axes
-		if b.homed[i] {
-			to[i] = min(max(to[i], -5), b.cfg.Size[i]+5)
+		if end := min(max(to[i], -overrun), b.cfg.Size[i]+overrun); b.homed[i] && end != to[i] {
+			to[i], cut = end, true
 		}
+	}
+	if cut {
+		b.cut++
+	}
+	if to[3] > b.planned[3] && b.nozzle.seen() < b.cfg.Coldest {
+		b.say("echo: cold extrusion prevented")
+		b.origin[3] += b.planned[3] - to[3] // the firmware counts it as pushed
+		to[3] = b.planned[3]
 	}
 	if f, ok := c.words['F']; ok && f > 0 {
 		b.feed = f * b.unit() / 60

@@ -34,8 +34,9 @@ type Config struct {
 	Record        bool   // keep what is executed
 	Ambient       float64
 	Nozzle, Bed   Heater
-	House         House  // what the printer stands in
-	Motion        Motion // what its axes can do; a common machine with jerk
+	House         House   // what the printer stands in
+	Motion        Motion  // what its axes can do; a common machine with jerk
+	Coldest       float64 // °C of the nozzle below which filament is not pushed; 0: it always is
 }
 
 // Heater is the physics and control of one heater.

@@ -65,8 +65,8 @@ func (h *heater) start(t float64) {
 // breaks gives it a fault.
 func (h *heater) breaks(f HeaterFault) { h.fault, h.faulty, h.frozen = f, 0, h.read() }
 
-// heatOfMelt is what it takes to warm plastic, in J per mm³ and K.
-const heatOfMelt = 0.0022
+// HeatOfMelt is what it takes to warm plastic, in J per mm³ and K.
+const HeatOfMelt = 0.0022
 
 // step lets heaterStep seconds pass with the part fan at that share, plastic
 // flowing at so many mm³/s, a supply that gives that share of its power, and a
@@ -95,7 +95,7 @@ func (h *heater) step(ambient, fan, flow, supply, draught float64) {
 		}
 	}
 	lost := h.lost(*outside, ambient) + (h.Draught*h.blown(fan)+h.Loss*draught)*(*outside-ambient)
-	drawn := flow * heatOfMelt * max(h.block-ambient, 0)
+	drawn := flow * HeatOfMelt * max(h.block-ambient, 0)
 	h.element += (power - through) / h.Element * dt
 	h.block += (through - drawn - behind) / h.Capacity * dt
 	if h.Nature.Second > 0 {

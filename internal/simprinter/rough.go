@@ -299,7 +299,7 @@ func (c *Config) suffices() {
 		at    float64
 		drawn float64
 		spare float64
-	}{{&c.Nozzle, 250, 8 * heatOfMelt, 1.25}, {&c.Bed, 100, 0, 1.2}} {
+	}{{&c.Nozzle, 250, 8 * HeatOfMelt, 1.25}, {&c.Bed, 100, 0, 1.2}} {
 		const room = 12.0
 		h := &heater{Heater: *w.h}
 		needs := h.lost(w.at, room) + (h.Draught+w.drawn)*(w.at-room)

@@ -21,17 +21,15 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
-	"runtime"
 	"strings"
 	"sync"
 	"time"
-
-	"golang.org/x/sys/unix"
 
 	"diathermon/internal/core/layers"
 	"diathermon/internal/core/picture"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/durable"
+	"diathermon/internal/idle"
 	"diathermon/internal/shelf"
 )
 
@@ -115,20 +113,8 @@ func (s *Survey) Share(name string) (share float64, now bool) {
 // person may have put a file there.
 const lookAgain = time.Minute
 
-// lowest is the priority of the least important thread.
-const lowest = 19
-
 // Work surveys until the context ends.
-func (s *Survey) Work(ctx context.Context) {
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		runtime.LockOSThread() // for good: the thread ends with the goroutine
-		unix.Setpriority(unix.PRIO_PROCESS, unix.Gettid(), lowest)
-		s.work(ctx)
-	}()
-	<-done
-}
+func (s *Survey) Work(ctx context.Context) { idle.Work(ctx, s.work) }
 
 func (s *Survey) work(ctx context.Context) {
 	for ctx.Err() == nil {

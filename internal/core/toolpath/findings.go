@@ -9,30 +9,33 @@ import (
 	"diathermon/internal/core/heat"
 )
 
-// find keeps a finding, and counts those like it.
-func (s *scanner) find(f bounds.Finding) {
+// find keeps a finding about the line that is read.
+func (s *scanner) find(f bounds.Finding) { s.Findings = Found(s.Findings, f, s.Lines) }
+
+// Found adds what is found in a line to what was found before it: those like it are
+// counted, and of each level no more than a person reads are kept.
+func Found(before []Finding, f bounds.Finding, line int) []Finding {
 	kept := 0
-	for i := range s.Findings {
-		if s.Findings[i].Finding == f {
-			s.Findings[i].Count++
-			return
+	for i := range before {
+		if before[i].Finding == f {
+			before[i].Count++
+			return before
 		}
-		if s.Findings[i].Level == f.Level {
+		if before[i].Level == f.Level {
 			kept++
 		}
 	}
-	if kept >= mostFindings {
-		f = bounds.Finding{Level: f.Level, Title: "there are more like these", Do: "look through the file"}
-		if kept > mostFindings {
-			for i := range s.Findings {
-				if s.Findings[i].Finding == f {
-					s.Findings[i].Count++
-				}
-			}
-			return
+	if kept < mostFindings {
+		return append(before, Finding{f, line, 1})
+	}
+	f = bounds.Finding{Level: f.Level, Title: "there are more like these", Do: "look through the file"}
+	for i := range before {
+		if before[i].Finding == f {
+			before[i].Count++
+			return before
 		}
 	}
-	s.Findings = append(s.Findings, Finding{f, s.Lines, 1})
+	return append(before, Finding{f, line, 1})
 }
 
 // unhomed finds moves of an axis whose place is not known.

@@ -3,8 +3,6 @@ package printing
 import (
 	"bufio"
 	"io"
-	"strconv"
-	"strings"
 	"sync"
 
 	"diathermon/internal/core/gcode"
@@ -103,36 +101,4 @@ func (a *ahead) spent() (bool, error) {
 		return false, nil
 	}
 	return a.err == nil, a.err
-}
-
-// pauses tells a line with which a file asks for a person, and returns what it says
-// to them; the printer does not get it. One that says what it waits for, a time or a
-// pin, is the printer's own to wait for.
-func pauses(command string) string {
-	var l gcode.Line
-	if (command[0] != 'M' && command[0] != 'm') || l.Parse([]byte(command)) != nil {
-		return ""
-	}
-	code := l.Code()
-	if code.Traits()&gcode.Yields == 0 {
-		return ""
-	}
-	text := string(l.Text)
-	for _, p := range code.Parameters() {
-		if p.Unit == gcode.Number {
-			continue
-		}
-		if l.Has(p.Letter) {
-			return ""
-		}
-		if value, is := strings.CutPrefix(text, string(p.Letter)); is {
-			if _, err := strconv.ParseFloat(value, 64); err == nil {
-				return ""
-			}
-		}
-	}
-	if code.Traits()&gcode.Text != 0 && text != "" {
-		return "the file asks for it: " + text
-	}
-	return "the file asks for it"
 }

@@ -223,7 +223,7 @@ func (p *Printing) Feed() {
 		if !there {
 			break
 		}
-		if why := pauses(command); why != "" {
+		if why := run.Asks(command); why != "" {
 			if j.fed == j.life.Taken() && p.talk.Conversation().Sure() {
 				p.step(run.Event{On: run.OnAsk, Reason: why})
 			}

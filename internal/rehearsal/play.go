@@ -1,0 +1,404 @@
+package rehearsal
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"diathermon/internal/core/bounds"
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/simprinter"
+)
+
+const (
+	receiveBuffer = 4096                   // bytes of the stand-in's: its cable is the rehearsal's own
+	coldest       = 170                    // °C of the nozzle below which firmwares push no filament
+	mostAlarms    = 40                     // that are kept
+	mostSpans     = 2400                   // of a heater
+	late          = 20 * time.Millisecond  // without a move that a person sees on a part
+	shown         = 512                    // lines between two looks at who waits
+	longestLine   = 1 << 20                // bytes
+	tick          = time.Microsecond       // by which the clock goes on at the least
+	looks         = time.Minute            // between two looks at a wait for heat
+	patience      = 5                      // of them in which nothing must have changed
+	moved         = 0.5                    // K that a heater must have moved in them
+	framing       = len("N1234567 *123\n") // of a line on the cable
+	window        = 4                      // lines that are on their way
+)
+
+// errHalted means that the stand-in has halted.
+var errHalted = errors.New("the printer has halted")
+
+// A player rehearses one file.
+type player struct {
+	printer Printer
+	board   *simprinter.Board
+	cable   cable
+	report  Report
+	heaters []heat.Heater
+	guards  map[heat.Heater]*heat.Guard
+	last    map[heat.Heater]heat.Reading
+	spans   map[heat.Heater]*heat.Roller
+
+	line    int // of the file
+	doing   doing
+	owed    int // oks
+	state   run.State
+	stood   bool // nothing was to be made since the last move
+	starved time.Duration
+	cut     int
+	wait    wait
+	passed  map[gcode.Code]bool
+}
+
+// doing is what a command lets the printer do.
+type doing int
+
+const (
+	making doing = iota
+	warming
+	homing
+	dwelling
+)
+
+// Play rehearses the file that body holds, of that many bytes, as if it were started at
+// that time. What facts knows of it is told with what comes of it. Progress is called
+// now and then. The error is the context's, or that of reading; what a file does to the
+// stand-in is no error.
+func Play(ctx context.Context, body io.Reader, facts toolpath.File, p Printer, begins time.Time, progress func(Progress)) (Report, error) {
+	config, learned := p.config()
+	pl := &player{
+		printer: p, board: simprinter.NewBoard(config), cable: cable{perByte: perByte(p.Baud)},
+		guards: map[heat.Heater]*heat.Guard{}, last: map[heat.Heater]heat.Reading{}, spans: map[heat.Heater]*heat.Roller{}, passed: map[gcode.Code]bool{},
+		report: Report{Begins: begins, Learned: learned, Problems: append([]toolpath.Finding(nil), facts.Findings...), Heat: map[heat.Heater][]heat.Span{}, Step: time.Second},
+	}
+	for _, h := range p.Machine.Heaters() {
+		if h == heat.Nozzle || h == heat.Bed {
+			pl.heaters = append(pl.heaters, h)
+			pl.guards[h] = &heat.Guard{Heater: h, Limit: p.Machine.Limits.Of(h), Experience: p.Heaters[h].Experience.With(heat.Experience{})}
+			pl.spans[h] = &heat.Roller{Step: pl.report.Step}
+		}
+	}
+	err := pl.play(ctx, body, facts, progress)
+	if errors.Is(err, errHalted) {
+		err = nil
+	}
+	pl.report.Took = pl.board.Now()
+	for h, r := range pl.spans {
+		pl.report.Heat[h] = r.Spans
+	}
+	return pl.report, err
+}
+
+func (p *player) play(ctx context.Context, body io.Reader, facts toolpath.File, progress func(Progress)) error {
+	p.board.Output() // its greeting
+	if err := p.say(ctx, "M155 S1", making); err != nil {
+		return err
+	}
+	lines := bufio.NewScanner(body)
+	lines.Buffer(make([]byte, 64<<10), longestLine)
+	read, commands := int64(0), 0
+	for lines.Scan() {
+		p.line++
+		read += int64(len(lines.Bytes())) + 1
+		if p.line%shown == 0 {
+			progress(Progress{Share: min(float64(read)/float64(max(facts.Size, 1)), 1), Line: p.line, Clock: p.board.Now()})
+		}
+		command := gcode.Command(lines.Bytes())
+		if len(command) == 0 {
+			continue
+		}
+		if commands++; commands == facts.First {
+			p.report.Laying = p.board.Now()
+		}
+		if err := p.carry(ctx, command); err != nil {
+			return err
+		}
+		p.report.Commands = commands
+	}
+	if err := lines.Err(); err != nil {
+		return fmt.Errorf("line %d cannot be read: %w", p.line+1, err)
+	}
+	return p.say(ctx, "M400", making)
+}
+
+// carry lets the stand-in carry out a command of the file, as a run would.
+func (p *player) carry(ctx context.Context, command []byte) error {
+	if p.report.Commands%shown == 0 && ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if command[0] != 'G' {
+		if why := run.Asks(string(command)); why != "" {
+			if err := p.say(ctx, "M400", making); err != nil {
+				return err
+			}
+			p.become(run.Held, 0)
+			p.find(bounds.Note, "it asks for a person: the run is held until you resume it", "be there, or take the line out")
+			return nil
+		}
+	}
+	d, moves := doingOf(command)
+	if err := p.say(ctx, string(command), d); err != nil {
+		return err
+	}
+	if n := p.board.Cut(); n > p.cut {
+		p.cut = n
+		p.find(bounds.Warn, "it moves beyond the end of an axis: the printer stops at the end, and what is drawn there is wrong", "place the part on the bed, or slice it for this printer")
+	}
+	if moves {
+		p.keepUp()
+	}
+	return nil
+}
+
+// doingOf is what a command lets the printer do, and whether it moves it.
+func doingOf(command []byte) (doing, bool) {
+	var l gcode.Line
+	if l.Parse(command) != nil {
+		return making, false
+	}
+	switch code := l.Code(); {
+	case code.Letter == 'G' && code.Number < 4:
+		return making, true
+	case code.Traits()&gcode.Awaits != 0:
+		return warming, false
+	case code.Is('G', 4):
+		return dwelling, false
+	case code.Is('G', 28):
+		return homing, false
+	}
+	return making, false
+}
+
+// keepUp looks whether the printer stood still because a move came too late.
+func (p *player) keepUp() {
+	all := p.board.Starved()
+	more := all - p.starved
+	p.starved = all
+	if stood := p.stood; stood || more <= 0 {
+		p.stood = false
+		return
+	}
+	p.report.Starved += more
+	if more >= late {
+		p.find(bounds.Warn, fmt.Sprintf("its lines come faster than the cable carries them at %d baud: the nozzle stands on the part", p.printer.Baud), "use a faster rate, or slice it with fewer, longer moves")
+	}
+}
+
+// say lets the stand-in carry out a line, and waits until it is done.
+func (p *player) say(ctx context.Context, text string, d doing) error {
+	p.doing = d
+	if at := p.cable.carry(len(text)+framing, p.board.Now()); at > p.board.Now() {
+		p.pass(at)
+	}
+	p.owed++
+	p.board.Receive(append([]byte(text), '\n'))
+	p.board.Advance(p.board.Now())
+	p.wait = wait{}
+	for turns := 1; ; turns++ {
+		if err := p.hear(); err != nil {
+			return err
+		}
+		if p.owed == 0 {
+			p.cable.acknowledged(p.board.Now())
+			return nil
+		}
+		if turns%shown == 0 && ctx.Err() != nil {
+			return ctx.Err()
+		}
+		p.pass(max(p.board.Next(), p.board.Now()) + tick)
+		if d == warming {
+			p.bear()
+		}
+	}
+}
+
+// pass lets the stand-in's clock go on, and notes what state the run is in meanwhile.
+func (p *player) pass(to time.Duration) {
+	took := to - p.board.Now()
+	p.board.Advance(to)
+	state := run.Running
+	switch p.doing {
+	case warming:
+		state = run.Warming
+	case homing:
+		p.report.Homing += took
+	case dwelling:
+		p.report.Dwelling += took
+	}
+	p.stood = p.stood || p.doing != making
+	p.become(state, took)
+}
+
+// become notes a time in a state.
+func (p *player) become(s run.State, took time.Duration) {
+	i := 0
+	for ; i < len(p.report.States) && p.report.States[i].State != s; i++ {
+	}
+	if i == len(p.report.States) {
+		p.report.States = append(p.report.States, Spell{State: s})
+	}
+	p.report.States[i].Took += took
+	if p.state != s {
+		p.state = s
+		p.report.States[i].Times++
+	}
+}
+
+// find notes a problem of the line that was said last.
+func (p *player) find(level bounds.Level, title, do string) {
+	p.report.Problems = toolpath.Found(p.report.Problems, bounds.Finding{Level: level, Title: title, Do: do}, p.line)
+}
+
+// hear takes what the stand-in says.
+func (p *player) hear() error {
+	for line := range bytes.Lines(p.board.Output()) {
+		text := string(bytes.TrimRight(line, "\n"))
+		unknown, isUnknown := strings.CutPrefix(text, "echo:Unknown command: ")
+		fault, isFault := strings.CutPrefix(text, "Error:")
+		switch {
+		case text == "ok" || strings.HasPrefix(text, "ok "):
+			p.owed--
+		case isUnknown:
+			p.unknown(strings.Trim(unknown, `"`))
+		case isFault:
+			p.find(bounds.Block, "the printer halts: "+fault, "slice it again without what makes it halt, or look at the heater")
+			return errHalted
+		case strings.Contains(text, "cold extrusion"):
+			p.find(bounds.Warn, fmt.Sprintf("it pushes filament with the nozzle below %d °C: firmwares do not, and nothing comes out", coldest), "let it wait for the nozzle with M109 before")
+		case strings.Contains(text, "failed"):
+			p.find(bounds.Warn, "the printer says: "+text, "look at what the line is to do")
+		default:
+			if readings := heat.ParseReport(text); readings != nil {
+				p.readings(readings)
+			}
+		}
+	}
+	return nil
+}
+
+// unknown notes a command that the stand-in does nothing on.
+func (p *player) unknown(command string) {
+	var l gcode.Line
+	if l.Parse([]byte(command)) != nil {
+		p.find(bounds.Note, "the stand-in cannot make anything of it", "see that your printer's firmware can")
+		return
+	}
+	code := l.Code()
+	meaning := code.Look()
+	if p.passed[code] {
+		return
+	}
+	p.passed[code] = true
+	if meaning.Traits == 0 {
+		p.find(bounds.Note, fmt.Sprintf("%s is no command that the open firmwares share: the stand-in passes over it", code), "see that your printer's firmware knows it")
+		return
+	}
+	p.find(bounds.Note, fmt.Sprintf("the stand-in passes over %s, which %s: that was not rehearsed", code, meaning.Does), "nothing, if your printer knows it")
+}
+
+// readings takes what the stand-in reports of its heaters.
+func (p *player) readings(readings []heat.Reading) {
+	now := p.board.Now()
+	at := p.report.Begins.Add(now)
+	for _, r := range readings {
+		g := p.guards[r.Heater]
+		if g == nil {
+			continue
+		}
+		p.last[r.Heater] = r
+		p.spans[r.Heater].Note(heat.Sample{At: at, Reading: r})
+		for _, a := range g.Note(at, now+time.Second, r, heat.Around(r.Heater, p.last)) {
+			if len(p.report.Alarms) == mostAlarms {
+				p.report.More++
+				continue
+			}
+			p.report.Alarms = append(p.report.Alarms, Alarm{a, now, p.line})
+		}
+	}
+	for _, r := range p.spans {
+		if len(r.Spans) < mostSpans {
+			continue
+		}
+		p.report.Step *= 2
+		for _, r := range p.spans {
+			*r = heat.Roller{Step: p.report.Step, Spans: heat.Rollup(r.Spans, p.report.Step)}
+		}
+		return
+	}
+}
+
+// wait is a wait for heat.
+type wait struct {
+	looked time.Duration // when it was last looked at
+	were   [][]float64   // how hot the heaters were
+}
+
+// bear looks whether a wait for heat will ever end, and breaks it off if not.
+func (p *player) bear() {
+	now := p.board.Now()
+	if p.wait.were != nil && now-p.wait.looked < looks {
+		return
+	}
+	nozzle, bed := p.board.Temperatures()
+	p.wait.looked, p.wait.were = now, append(p.wait.were, []float64{nozzle, bed})
+	if len(p.wait.were) <= patience {
+		return
+	}
+	before := p.wait.were[len(p.wait.were)-1-patience]
+	for i, t := range []float64{nozzle, bed} {
+		if t-before[i] > moved || before[i]-t > moved {
+			return
+		}
+	}
+	var at []string
+	wanted := map[heat.Heater]float64{}
+	wanted[heat.Nozzle], wanted[heat.Bed] = p.board.Setpoints()
+	for _, h := range p.heaters {
+		if wanted[h] > 0 {
+			at = append(at, fmt.Sprintf("the %s at %.0f of %.0f °C", h, p.last[h].Actual, wanted[h]))
+		}
+	}
+	p.find(bounds.Block, "it waits for heat that does not come: "+strings.Join(at, ", "), "ask for a temperature that this printer reaches in its room")
+	p.wait = wait{}
+	p.owed++ // the line that breaks it off is acknowledged, too
+	p.board.Receive([]byte("M108\n"))
+}
+
+// A cable carries lines at its rate, some of them ahead of the printer.
+type cable struct {
+	perByte time.Duration
+	free    time.Duration         // when it has carried all that it was given
+	acks    [window]time.Duration // of the last lines, the oldest first
+}
+
+// perByte is how long a byte takes, with its start and stop bits.
+func perByte(baud int) time.Duration {
+	if baud <= 0 {
+		return 0
+	}
+	return 10 * time.Second / time.Duration(baud)
+}
+
+// carry is when a line of so many bytes has arrived: it follows the one before, and
+// leaves when the host knows of a place for it.
+func (c *cable) carry(bytes int, now time.Duration) time.Duration {
+	if c.perByte == 0 {
+		return now
+	}
+	c.free = max(c.free, c.acks[0]) + time.Duration(bytes)*c.perByte
+	return c.free
+}
+
+func (c *cable) acknowledged(at time.Duration) {
+	copy(c.acks[:], c.acks[1:])
+	c.acks[window-1] = at
+}
