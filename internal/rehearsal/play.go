@@ -23,7 +23,8 @@ const (
 	coldest       = 170                    // °C of the nozzle below which firmwares push no filament
 	mostAlarms    = 40                     // that are kept
 	mostSpans     = 2400                   // of a heater
-	late          = 20 * time.Millisecond  // without a move that a person sees on a part
+	leastLost     = time.Second            // that a layer takes longer
+	lostShare     = 30                     // of the layer, as one in so many
 	shown         = 512                    // lines between two looks at who waits
 	longestLine   = 1 << 20                // bytes
 	tick          = time.Microsecond       // by which the clock goes on at the least
@@ -48,15 +49,14 @@ type player struct {
 	last    map[heat.Heater]heat.Reading
 	spans   map[heat.Heater]*heat.Roller
 
-	line    int // of the file
-	doing   doing
-	owed    int // oks
-	state   run.State
-	stood   bool // nothing was to be made since the last move
-	starved time.Duration
-	cut     int
-	wait    wait
-	passed  map[gcode.Code]bool
+	line  int // of the file
+	doing doing
+	owed  int // oks
+	state run.State
+	pacing
+	cut    int
+	wait   wait
+	passed map[gcode.Code]bool
 }
 
 // doing is what a command lets the printer do.
@@ -103,6 +103,7 @@ func (p *player) play(ctx context.Context, body io.Reader, facts toolpath.File, 
 	if err := p.say(ctx, "M155 S1", making); err != nil {
 		return err
 	}
+	p.marks = facts.Marks
 	lines := bufio.NewScanner(body)
 	lines.Buffer(make([]byte, 64<<10), longestLine)
 	read, commands := int64(0), 0
@@ -119,6 +120,7 @@ func (p *player) play(ctx context.Context, body io.Reader, facts toolpath.File, 
 		if commands++; commands == facts.First {
 			p.report.Laying = p.board.Now()
 		}
+		p.keepUp(commands)
 		if err := p.carry(ctx, command); err != nil {
 			return err
 		}
@@ -127,7 +129,11 @@ func (p *player) play(ctx context.Context, body io.Reader, facts toolpath.File, 
 	if err := lines.Err(); err != nil {
 		return fmt.Errorf("line %d cannot be read: %w", p.line+1, err)
 	}
-	return p.say(ctx, "M400", making)
+	if err := p.say(ctx, "M400", making); err != nil {
+		return err
+	}
+	p.layerOver(facts.Duration.Seconds())
+	return nil
 }
 
 // carry lets the stand-in carry out a command of the file, as a run would.
@@ -145,58 +151,77 @@ func (p *player) carry(ctx context.Context, command []byte) error {
 			return nil
 		}
 	}
-	d, moves := doingOf(command)
-	if err := p.say(ctx, string(command), d); err != nil {
+	if err := p.say(ctx, string(command), doingOf(command)); err != nil {
 		return err
 	}
 	if n := p.board.Cut(); n > p.cut {
 		p.cut = n
 		p.find(bounds.Warn, "it moves beyond the end of an axis: the printer stops at the end, and what is drawn there is wrong", "place the part on the bed, or slice it for this printer")
 	}
-	if moves {
-		p.keepUp()
-	}
 	return nil
 }
 
-// doingOf is what a command lets the printer do, and whether it moves it.
-func doingOf(command []byte) (doing, bool) {
+// doingOf is what a command lets the printer do.
+func doingOf(command []byte) doing {
 	var l gcode.Line
 	if l.Parse(command) != nil {
-		return making, false
+		return making
 	}
 	switch code := l.Code(); {
-	case code.Letter == 'G' && code.Number < 4:
-		return making, true
 	case code.Traits()&gcode.Awaits != 0:
-		return warming, false
+		return warming
 	case code.Is('G', 4):
-		return dwelling, false
+		return dwelling
 	case code.Is('G', 28):
-		return homing, false
+		return homing
 	}
-	return making, false
+	return making
 }
 
-// keepUp looks whether the printer stood still because a move came too late.
-func (p *player) keepUp() {
-	all := p.board.Starved()
-	more := all - p.starved
-	p.starved = all
-	if stood := p.stood; stood || more <= 0 {
-		p.stood = false
-		return
+// pacing is how far the file's moves have come against what they would take if no line
+// ever came too late.
+type pacing struct {
+	marks []run.Mark    // where layers begin; those still to come
+	made  time.Duration // in moves and waits so far
+	late  time.Duration // that lines came behind when the printer could have taken them
+	at    pace          // as the layer began
+}
+
+// pace is where a pacing stood.
+type pace struct {
+	line       int
+	made, late time.Duration
+	ideal      float64 // s
+}
+
+// keepUp looks, where a layer begins, whether the one before it took longer because its
+// lines came too late.
+func (p *player) keepUp(commands int) {
+	for len(p.marks) > 0 && commands >= p.marks[0].Command {
+		p.layerOver(p.marks[0].Seconds)
+		p.marks = p.marks[1:]
 	}
-	p.report.Starved += more
-	if more >= late {
-		p.find(bounds.Warn, fmt.Sprintf("its lines come faster than the cable carries them at %d baud: the nozzle stands on the part", p.printer.Baud), "use a faster rate, or slice it with fewer, longer moves")
+}
+
+// layerOver looks at a layer that would have ended so many seconds from the first move.
+func (p *player) layerOver(ideal float64) {
+	took := p.made - p.at.made
+	lost := took - time.Duration((ideal-p.at.ideal)*float64(time.Second))
+	if lost > max(leastLost, took/lostShare) && p.late-p.at.late > lost/2 {
+		p.report.Starved += lost
+		p.report.Problems = toolpath.Found(p.report.Problems, bounds.Finding{
+			Level: bounds.Warn, Title: fmt.Sprintf("a layer's lines come faster than the cable carries them at %d baud, so that its moves become slower", p.printer.Baud),
+			Do: "use a faster rate, or slice it with fewer, longer moves",
+		}, p.at.line)
 	}
+	p.at = pace{p.line, p.made, p.late, ideal}
 }
 
 // say lets the stand-in carry out a line, and waits until it is done.
 func (p *player) say(ctx context.Context, text string, d doing) error {
 	p.doing = d
 	if at := p.cable.carry(len(text)+framing, p.board.Now()); at > p.board.Now() {
+		p.late += at - p.board.Now()
 		p.pass(at)
 	}
 	p.owed++
@@ -234,7 +259,9 @@ func (p *player) pass(to time.Duration) {
 	case dwelling:
 		p.report.Dwelling += took
 	}
-	p.stood = p.stood || p.doing != making
+	if p.doing == making || p.doing == dwelling {
+		p.made += took
+	}
 	p.become(state, took)
 }
 

@@ -34,6 +34,8 @@ type Printer struct {
 // A Heater is what is known of one.
 type Heater struct {
 	Model      heat.Model
+	Shape      heat.Shape      // of its warm-ups
+	Climbs     []heat.Climb    // the last ones
 	Experience heat.Experience // of its guards
 }
 
@@ -45,7 +47,7 @@ type Report struct {
 	States   []Spell       // that the run would be in, in their order
 	Homing   time.Duration // of what it was running
 	Dwelling time.Duration // of that, too, in waits for a time
-	Starved  time.Duration // of that, without a move to make, because lines came too late
+	Starved  time.Duration // by which layers took longer because their lines came too late
 	Problems []toolpath.Finding
 	Alarms   []Alarm // of the guards, the first ones first
 	More     int     // alarms besides

@@ -53,6 +53,7 @@ type Heater struct {
 	Max        float64       // the firmware stops above this, °C
 	KP, KI, KD float64       // of the firmware's PID, in duty per K, per K·s, per K/s
 	Functional float64       // K from the setpoint beyond which it is full on or off
+	Feed       float64       // duty for each K that the setpoint is above the room, given beforehand
 	Nature     Nature        // what real heaters have besides
 }
 

@@ -16,6 +16,7 @@ type heater struct {
 	element, block, sensor float64 // °C
 	second                 float64 // °C of the mass behind the block
 	contact                float64 // how good its contact is now, about 1
+	room                   float64 // °C as it was switched on
 	on                     bool    // a switched control gives current
 	frozen                 float64 // what the sensor said as it froze
 	faulty                 float64 // s since the fault began
@@ -52,7 +53,7 @@ const (
 )
 
 func newHeater(h Heater, ambient float64, rng *rand.Rand) *heater {
-	n := &heater{Heater: h, contact: 1, rng: rng}
+	n := &heater{Heater: h, contact: 1, room: ambient, rng: rng}
 	n.start(ambient)
 	return n
 }
@@ -193,7 +194,7 @@ func (h *heater) control(dt float64) {
 		h.duty, h.integral = 0, 0
 	default:
 		h.integral = min(max(h.integral+miss*dt*h.KI, 0), 1)
-		h.duty = min(max(h.KP*miss+h.integral+h.KD*h.slope, 0), 1)
+		h.duty = min(max(h.Feed*(h.target-h.room)+h.KP*miss+h.integral+h.KD*h.slope, 0), 1)
 	}
 	h.duty = min(h.duty, most)
 }
