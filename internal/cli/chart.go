@@ -9,6 +9,8 @@ import (
 	"github.com/NimbleMarkets/ntcharts/canvas/runes"
 	"github.com/NimbleMarkets/ntcharts/linechart/timeserieslinechart"
 	"github.com/charmbracelet/lipgloss"
+
+	"diathermon/internal/api"
 )
 
 // ink is the colour of a heater's line and words.
@@ -59,4 +61,22 @@ func temperatures(past map[string][]timeserieslinechart.TimePoint, from, to time
 	c.SetViewYRange(0, top*1.1)
 	c.DrawBrailleDataSets(names)
 	return c.View()
+}
+
+// curves are the readings of a chart's heaters, with both ends of each point.
+func curves(traces []api.HeatTrace) map[string][]timeserieslinechart.TimePoint {
+	past := map[string][]timeserieslinechart.TimePoint{}
+	for _, t := range traces {
+		for i, at := range t.At {
+			if t.Mean[i] == nil {
+				continue
+			}
+			when := time.UnixMilli(at)
+			past[t.Heater] = append(past[t.Heater], timeserieslinechart.TimePoint{Time: when, Value: *t.Low[i]})
+			if *t.High[i] != *t.Low[i] {
+				past[t.Heater] = append(past[t.Heater], timeserieslinechart.TimePoint{Time: when, Value: *t.High[i]})
+			}
+		}
+	}
+	return past
 }

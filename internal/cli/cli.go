@@ -63,7 +63,7 @@ func Command(out, errs io.Writer) *cli.Command {
 		Commands: []*cli.Command{
 			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
 			pairCommand(), statusCommand(), watchCommand(),
-			sendCommand(), shelfCommand(), inspectCommand(), printCommand(),
+			sendCommand(), shelfCommand(), inspectCommand(), rehearseCommand(), printCommand(),
 			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
 			resumeCommand(),
 			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part"),

@@ -10,7 +10,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/NimbleMarkets/ntcharts/linechart/timeserieslinechart"
 	"github.com/charmbracelet/x/term"
 	"github.com/urfave/cli/v3"
 
@@ -141,18 +140,13 @@ func saveHeat(ctx context.Context, cmd *cli.Command, c *client.Client, w client.
 }
 
 func showChart(out io.Writer, c api.HeatChart, width, height int) error {
-	past := map[string][]timeserieslinechart.TimePoint{}
+	past := curves(c.Traces)
 	var rows [][]string
 	for _, t := range c.Traces {
 		var low, high, last, duty *float64
-		for i, at := range t.At {
+		for i := range t.At {
 			if t.Mean[i] == nil {
 				continue
-			}
-			when := time.UnixMilli(at)
-			past[t.Heater] = append(past[t.Heater], timeserieslinechart.TimePoint{Time: when, Value: *t.Low[i]})
-			if *t.High[i] != *t.Low[i] {
-				past[t.Heater] = append(past[t.Heater], timeserieslinechart.TimePoint{Time: when, Value: *t.High[i]})
 			}
 			if low == nil || *t.Low[i] < *low {
 				low = t.Low[i]

@@ -178,8 +178,7 @@ func showFacts(w io.Writer, f api.File) {
 		line("", "what it is, is being worked out: %.0f %%", 100*f.Survey.Share)
 		return
 	}
-	whose := map[string]string{"printer": "the printer's own limits", "setup": "the configuration's limits", "ordinary": "a common machine's limits"}
-	line("moves take", "%s, by %s; %s of it lay nothing", span(f.DurationSeconds), whose[f.Limits], span(f.TravellingSeconds))
+	line("moves take", "%s, by %s; %s of it lay nothing", span(f.DurationSeconds), whose(f.Limits), span(f.TravellingSeconds))
 	line("filament", "%s, %.1f cm³, %.1f g%s", metres(f.FilamentMM), f.FilamentMM3/1000, f.FilamentG, costOf(f))
 	if len(f.Tools) > 1 {
 		for _, t := range f.Tools {
@@ -224,6 +223,11 @@ func showFacts(w io.Writer, f api.File) {
 	for _, c := range f.Checks {
 		fmt.Fprintf(w, "  %s: %s (%s)\n", c.Level, c.Title, c.Do)
 	}
+}
+
+// whose says whose limits of speed and acceleration a time goes by.
+func whose(limits string) string {
+	return map[string]string{"printer": "the printer's own limits", "setup": "the configuration's limits", "ordinary": "a common machine's limits"}[limits]
 }
 
 // thread is a length, in millimetres where it is short.

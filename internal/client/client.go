@@ -344,3 +344,21 @@ func (c *Client) Events(ctx context.Context, f func(Event)) error {
 	}
 	return &UnreachableError{c.base, io.ErrUnexpectedEOF}
 }
+
+// Rehearse asks for the rehearsal of a stored file.
+func (c *Client) Rehearse(ctx context.Context, name string) (api.Rehearsal, error) {
+	var out api.Rehearsal
+	return out, c.call(ctx, http.MethodPost, rehearsalOf(name), nil, &out)
+}
+
+// Rehearsal tells how far the rehearsal of a stored file has come.
+func (c *Client) Rehearsal(ctx context.Context, name string) (api.Rehearsal, error) {
+	return get[api.Rehearsal](ctx, c, rehearsalOf(name))
+}
+
+// StopRehearsal ends the rehearsal of a stored file.
+func (c *Client) StopRehearsal(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, rehearsalOf(name), nil, nil)
+}
+
+func rehearsalOf(name string) string { return "/v1/shelf/" + url.PathEscape(name) + "/rehearsal" }

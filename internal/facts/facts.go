@@ -27,7 +27,7 @@ func Of(f toolpath.File, p machine.Printer) api.File {
 		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Sender: f.Sender, Tags: f.Tags, Survey: surveyOf(f),
 		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
 		FilamentMM: f.Filament, FilamentMM3: section * f.Filament, FilamentG: stock.Mass(f.Filament, p.Filament, p.Density), Tools: []api.ToolUse{},
-		DurationSeconds: f.Duration.Seconds(), TravellingSeconds: f.Travelling.Seconds(), Limits: limits(f.LimitsOf), Setpoints: map[string]float64{},
+		DurationSeconds: f.Duration.Seconds(), TravellingSeconds: f.Travelling.Seconds(), Limits: Limits(f.LimitsOf), Setpoints: map[string]float64{},
 		Fastest: f.Fastest, Flow: section * f.Flow, Fan: f.Fan,
 		Hints: api.Hints(f.Hints),
 	}
@@ -62,13 +62,21 @@ func Whole(f toolpath.File, p machine.Printer) api.File {
 	for _, k := range f.Features {
 		out.Features = append(out.Features, api.Feature{Height: k.Height, Speed: k.Speed, Seconds: k.Seconds, LengthMM: k.Length, FilamentMM: k.Filament})
 	}
-	for _, found := range f.Findings {
-		out.Findings = append(out.Findings, api.Finding{Level: string(found.Level), Line: found.Line, Count: found.Count, Title: found.Title, Do: found.Do})
+	out.Findings = Findings(f.Findings)
+	return out
+}
+
+// Findings are what was found in a file's lines.
+func Findings(found []toolpath.Finding) []api.Finding {
+	var out []api.Finding
+	for _, f := range found {
+		out = append(out, api.Finding{Level: string(f.Level), Line: f.Line, Count: f.Count, Title: f.Title, Do: f.Do})
 	}
 	return out
 }
 
-func limits(of toolpath.LimitsOf) string {
+// Limits says whose limits a time goes by.
+func Limits(of toolpath.LimitsOf) string {
 	if of == "" {
 		of = toolpath.OrdinaryLimits
 	}

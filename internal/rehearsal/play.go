@@ -78,7 +78,7 @@ func Play(ctx context.Context, body io.Reader, facts toolpath.File, p Printer, b
 	pl := &player{
 		printer: p, board: simprinter.NewBoard(config), cable: cable{perByte: perByte(p.Baud)},
 		guards: map[heat.Heater]*heat.Guard{}, last: map[heat.Heater]heat.Reading{}, spans: map[heat.Heater]*heat.Roller{}, passed: map[gcode.Code]bool{},
-		report: Report{Begins: begins, Learned: learned, Problems: append([]toolpath.Finding(nil), facts.Findings...), Heat: map[heat.Heater][]heat.Span{}, Step: time.Second},
+		report: Report{Begins: begins, Limits: p.LimitsOf, Learned: learned, Problems: append([]toolpath.Finding(nil), facts.Findings...), Heat: map[heat.Heater][]heat.Span{}, Step: time.Second},
 	}
 	for _, h := range p.Machine.Heaters() {
 		if h == heat.Nozzle || h == heat.Bed {

@@ -52,6 +52,7 @@ type Report struct {
 	Alarms   []Alarm // of the guards, the first ones first
 	More     int     // alarms besides
 	Learned  []heat.Heater
+	Limits   toolpath.LimitsOf           // whose it moved by
 	Begins   time.Time                   // when Heat begins: as if it had been started then
 	Heat     map[heat.Heater][]heat.Span // how hot the heaters were
 	Step     time.Duration               // that a span stands for

@@ -19,6 +19,7 @@ import (
 	"diathermon/internal/journal"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
+	"diathermon/internal/rehearsal"
 	"diathermon/internal/shelf"
 	"diathermon/internal/survey"
 	"diathermon/internal/web"
@@ -38,6 +39,7 @@ type starting struct {
 	hindsight *hindsight.Hindsight
 	journals  *journal.Folder
 	survey    *survey.Survey
+	stage     *rehearsal.Stage
 }
 
 // start takes the steps of a start, each of which leaves behind in closers what ends
@@ -167,6 +169,8 @@ func (s *starting) host(ctx context.Context) (err error) {
 	}
 	s.Shelf.Guard(s.Host.Run.InUse)
 	s.work(s.Host.Work)
+	s.stage = rehearsal.NewStage(s.Shelf, s.rehearsed)
+	s.work(s.stage.Work)
 	s.hindsight = hindsight.New(c.Printer, s.readings, s.Host.Heat, c.Pace, s.log)
 	s.work(s.hindsight.Work)
 	return nil
@@ -193,7 +197,7 @@ func (s *starting) http(context.Context) error {
 	h := s.Host
 	s.serve(s.listener, &web.Server{
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Files: s.kept,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})

@@ -187,6 +187,9 @@ func (s *Shelf) touched(f toolpath.File) bool {
 	return !ok || time.Unix(st.Ctim.Unix()).After(f.Stored.Add(settled))
 }
 
+// Reading is how files are read now.
+func (s *Shelf) Reading() toolpath.Options { return *s.how.Load() }
+
 // ReadWith sets how files are read from now on; those that were read otherwise are no
 // longer Fresh.
 func (s *Shelf) ReadWith(how toolpath.Options) {

@@ -49,6 +49,7 @@ type Server struct {
 		heat.Files
 	}
 	Survey    shelf.Survey
+	Stage     shelf.Stage
 	Files     shelf.Runs
 	Heat      heat.Host
 	HeatLog   heat.Log
@@ -64,7 +65,7 @@ type Server struct {
 func (s *Server) mount(r chi.Router) *desk.Desk {
 	d := desk.New(r, s.Access, s.Logger)
 	d.Mount("bench", "Everything live, the link, the emergency stop", bench.Area{Host: s.Host, Link: s.Link, Ports: port.List})
-	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Survey: s.Survey, Host: s.Run, Runs: s.Files})
+	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Survey: s.Survey, Host: s.Run, Runs: s.Files, Stage: s.Stage})
 	d.Mount("runs", "Runs of files", runs.Area{Host: s.Run, Log: s.Runs, Recordings: s.Recordings, Settle: s.settle})
 	d.Mount("heat", "Heaters: log, setpoints, warm-ups, alarms, models, health, tuning", heat.Area{
 		Printer: s.Printer, Host: s.Heat, Log: s.HeatLog, Hindsight: s.Hindsight, Past: s.HeatPast, Kept: s.HeatKept, WarmUps: s.WarmUps,

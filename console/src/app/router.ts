@@ -8,6 +8,7 @@ export const router = createRouter({
     { path: '/bench', component: () => import('../areas/bench/Bench.vue') },
     { path: '/shelf', component: () => import('../areas/shelf/Shelf.vue') },
     { path: '/shelf/:name', component: () => import('../areas/layers/Layers.vue') },
+    { path: '/shelf/:name/rehearsal', component: () => import('../areas/rehearsal/Rehearsal.vue') },
     { path: '/heat', component: () => import('../areas/heat/Heat.vue') },
     { path: '/wire', component: () => import('../areas/wire/Wire.vue') },
   ],

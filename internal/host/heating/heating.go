@@ -307,16 +307,19 @@ type Behaviour struct {
 	Needs     map[heat.Heater]heat.Need
 	Growths   map[heat.Heater]heat.Growth // of those, in this run
 	Lived     map[heat.Heater]heat.Experience
+	Shapes    map[heat.Heater]heat.Shape
+	Climbs    map[heat.Heater][]heat.Climb
 	Alarms    Alarms // that wait for a person
 }
 
 // Behaviour returns how the heaters behave. It may be called from anywhere.
 func (h *Heating) Behaviour(ctx context.Context) (Behaviour, error) {
-	out := Behaviour{Models: map[heat.Heater]heat.Model{}, Forecasts: map[heat.Heater]heat.Forecast{}, Needs: map[heat.Heater]heat.Need{}, Growths: map[heat.Heater]heat.Growth{}, Lived: map[heat.Heater]heat.Experience{}}
+	out := Behaviour{Models: map[heat.Heater]heat.Model{}, Forecasts: map[heat.Heater]heat.Forecast{}, Needs: map[heat.Heater]heat.Need{}, Growths: map[heat.Heater]heat.Growth{}, Lived: map[heat.Heater]heat.Experience{}, Shapes: map[heat.Heater]heat.Shape{}, Climbs: map[heat.Heater][]heat.Climb{}}
 	err := h.loop.Ask(ctx, func() {
 		for name, t := range h.thermals {
 			out.Needs[name], out.Growths[name] = t.needs.Kept(), t.needs.Growth()
 			out.Models[name] = t.learner.Model()
+			out.Shapes[name], out.Climbs[name] = t.learner.Shape, slices.Clone(t.learner.Climbs)
 			out.Lived[name] = t.guard.With(heat.Experience{})
 			if t.foreseen {
 				f := t.forecast

@@ -276,28 +276,33 @@ func (a Area) chart(ctx context.Context, w window, points int) (chart.Heat, erro
 func chartOf(c chart.Heat) api.HeatChart {
 	out := api.HeatChart{From: c.From.UTC(), To: c.To.UTC(), Traces: []api.HeatTrace{}, Runs: []api.HeatRun{}, Marks: []api.HeatMark{}}
 	for _, t := range c.Traces {
-		trace := api.HeatTrace{Heater: string(t.Heater), At: []int64{}, Low: []*float64{}, High: []*float64{}, Mean: []*float64{}, Setpoint: []*float64{}, Duty: []*float64{}}
-		values := make([]float64, 0, 5*len(t.Spans))
-		column := func(known bool, v float64) *float64 {
-			if !known || math.IsNaN(v) {
-				return nil
-			}
-			values = append(values, math.Round(v*1000)/1000)
-			return &values[len(values)-1]
-		}
-		for _, s := range t.Spans {
-			known := s.Count > 0
-			trace.At = append(trace.At, s.Begins.UnixMilli())
-			trace.Low, trace.High, trace.Mean = append(trace.Low, column(known, s.Low)), append(trace.High, column(known, s.High)), append(trace.Mean, column(known, s.Mean))
-			trace.Setpoint, trace.Duty = append(trace.Setpoint, column(known, s.Setpoint)), append(trace.Duty, column(known, s.Duty))
-		}
-		out.Traces = append(out.Traces, trace)
+		out.Traces = append(out.Traces, TraceOf(t.Heater, t.Spans))
 	}
 	for _, b := range c.Bands {
 		out.Runs = append(out.Runs, api.HeatRun{ID: b.ID, File: b.Name, State: b.State, From: b.From.UTC(), To: b.To.UTC()})
 	}
 	for _, m := range c.Marks {
 		out.Marks = append(out.Marks, api.HeatMark{At: m.At.UTC(), Kind: string(m.Kind), Heater: string(m.Heater), Text: m.Text})
+	}
+	return out
+}
+
+// TraceOf is a heater's share of a chart.
+func TraceOf(h heat.Heater, spans []heat.Span) api.HeatTrace {
+	out := api.HeatTrace{Heater: string(h), At: []int64{}, Low: []*float64{}, High: []*float64{}, Mean: []*float64{}, Setpoint: []*float64{}, Duty: []*float64{}}
+	values := make([]float64, 0, 5*len(spans))
+	column := func(known bool, v float64) *float64 {
+		if !known || math.IsNaN(v) {
+			return nil
+		}
+		values = append(values, math.Round(v*1000)/1000)
+		return &values[len(values)-1]
+	}
+	for _, s := range spans {
+		known := s.Count > 0
+		out.At = append(out.At, s.Begins.UnixMilli())
+		out.Low, out.High, out.Mean = append(out.Low, column(known, s.Low)), append(out.High, column(known, s.High)), append(out.Mean, column(known, s.Mean))
+		out.Setpoint, out.Duty = append(out.Setpoint, column(known, s.Setpoint)), append(out.Duty, column(known, s.Duty))
 	}
 	return out
 }

@@ -71,6 +71,7 @@ type Area struct {
 	Survey  Survey
 	Host    Host
 	Runs    Runs
+	Stage   Stage
 
 	lacking func(ctx context.Context, scope string) *api.Problem
 	problem func(error) *api.Problem
@@ -152,6 +153,7 @@ func (a Area) mountFiles(d *desk.Desk) {
 
 	d.Raw(ranged(d, "get-file-content", "/v1/shelf/{name}/content", "A file's bytes, with Range and ETag", "text/x-gcode", []int{404}), "", a.content)
 	a.mountDrawings(d)
+	a.mountRehearsal(d)
 }
 
 // ranged describes an operation that serves bytes of a file, or a range of them.

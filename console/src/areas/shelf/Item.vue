@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiDeleteOutline, mdiDotsVertical, mdiDownload, mdiLayersOutline, mdiPencilOutline, mdiPlay } from '@mdi/js'
+import { mdiDeleteOutline, mdiDotsVertical, mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPencilOutline, mdiPlay } from '@mdi/js'
 import { computed } from 'vue'
 
 import type { Schemas } from '../../api/client'
@@ -53,6 +53,7 @@ const past = computed(() => {
         <template #activator="{ props }"><v-btn v-bind="props" :icon="mdiDotsVertical" variant="text" size="44" :title="`More for ${file.name}`" :aria-label="`More for ${file.name}`" /></template>
         <v-list density="comfortable">
           <v-list-item v-if="done && file.extent" :prepend-icon="mdiLayersOutline" title="See its layers" @click="$emit('layers')" />
+          <v-list-item v-if="file.survey.state !== 'refused'" :prepend-icon="mdiDramaMasks" title="Rehearse" :to="`/shelf/${encodeURIComponent(file.name)}/rehearsal`" />
           <v-list-item :prepend-icon="mdiPencilOutline" title="Name and tags" @click="$emit('edit')" />
           <v-list-item :prepend-icon="mdiDownload" title="Download" :href="`/v1/shelf/${encodeURIComponent(file.name)}/content`" />
           <v-list-item :prepend-icon="mdiDeleteOutline" title="Delete" base-color="error" @click="$emit('remove')" />

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiDownload, mdiLayersOutline, mdiPlay } from '@mdi/js'
+import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay } from '@mdi/js'
 import { computed, useId } from 'vue'
 
 import type { Schemas } from '../../api/client'
@@ -49,6 +49,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
       </v-card-text>
       <v-card-actions class="flex-wrap px-4 pb-4">
         <v-btn variant="text" :prepend-icon="mdiDownload" :href="`/v1/shelf/${encodeURIComponent(file.name)}/content`">Download</v-btn>
+        <v-btn variant="text" :prepend-icon="mdiDramaMasks" :to="`/shelf/${encodeURIComponent(file.name)}/rehearsal`">Rehearse</v-btn>
         <v-spacer />
         <v-btn variant="text" @click="file = undefined">Not now</v-btn>
         <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="blocked" @click="emit('start', file.name)">Start</v-btn>
