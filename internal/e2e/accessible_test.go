@@ -86,6 +86,15 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	b.click(page, `[data-start] a[href^="/shelf/"]`)
 	b.do(page, chromedp.WaitVisible(`[data-layers]:not([data-drawn="0"])`))
 	b.mustBeAccessible(page, "layers")
+	if _, err := b.Rehearse(t.Context(), "long-name-of-a-dust-cap-for-the-finder.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	b.rehearsed("long-name-of-a-dust-cap-for-the-finder.gcode")
+	look("a shelf again", "/shelf", `[data-file]`)
+	b.click(page, `[data-file]`)
+	b.click(page, `[data-start] a[href$="/rehearsal"]`)
+	b.do(page, chromedp.WaitVisible(`[data-rehearsal] .lengths`))
+	b.mustBeAccessible(page, "a rehearsal")
 	look("a file again", "/shelf", `[data-file]`)
 	b.click(page, `[data-file]`)
 	b.do(page, chromedp.WaitVisible(`[data-start]`))

@@ -91,6 +91,9 @@ func TestScreenshots(t *testing.T) {
 	b.do(desk, chromedp.Navigate(b.service.URL+"/shelf/focuser-knob-fluted.gcode"), chromedp.WaitVisible(`[data-layers][data-drawn="320"]`), chromedp.Sleep(time.Second))
 	b.shoot(desk, filepath.Join(folder, "console-layers.png"))
 
+	b.do(desk, chromedp.Navigate(b.service.URL+"/shelf/focuser-knob-fluted.gcode/rehearsal"), chromedp.WaitVisible(`[data-rehearsal] .lengths`), chromedp.Sleep(time.Second))
+	b.shoot(desk, filepath.Join(folder, "console-rehearsal.png"))
+
 	now, err := b.Bench(t.Context())
 	if err != nil {
 		t.Fatal(err)
@@ -105,12 +108,10 @@ func TestScreenshots(t *testing.T) {
 	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 3 })
 	b.restart()
 	b.until("a run to be picked up", func(now api.Bench) bool { return now.Run.NeedsPlan && now.Link.State == "live" })
-	for suffix, page := range map[string]context.Context{"": desk, "-phone": phone} {
-		b.do(page, chromedp.Navigate(b.service.URL+"/bench"), chromedp.WaitVisible(`[data-run][data-state="interrupted"]`))
-		b.click(page, `//button[contains(., "Pick up…")]`)
-		b.do(page, chromedp.WaitVisible(`[data-plan] li`), chromedp.Sleep(time.Second))
-		b.shoot(page, filepath.Join(folder, "console-pick-up"+suffix+".png"))
-	}
+	b.do(desk, chromedp.Navigate(b.service.URL+"/bench"), chromedp.WaitVisible(`[data-run][data-state="interrupted"]`))
+	b.click(desk, `//button[contains(., "Pick up…")]`)
+	b.do(desk, chromedp.WaitVisible(`[data-plan] li`), chromedp.Sleep(time.Second))
+	b.shoot(desk, filepath.Join(folder, "console-pick-up.png"))
 }
 
 // terminals takes pictures of the commands' output in a terminal window.
@@ -139,13 +140,13 @@ func (b *bench) terminals(folder string) {
 	}
 	bin := filepath.Dir(program)
 	for name, commands := range map[string][]string{
-		"status":  {"diathermon status", "diathermon heat", "diathermon say M115"},
-		"shelf":   {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs --limit 8"},
-		"heat":    {"diathermon heat", "diathermon heat --models", "diathermon heat --health", "diathermon heat --alarms"},
-		"inspect": {"diathermon inspect finder-shoe-dovetail.gcode | head -11", "diathermon inspect cable-clip-mount-leg.gcode --layer 20 --show"},
-		"guards":  {"diathermon heat --guards", "diathermon heat --look-back 90d"},
-		"wire":    {"diathermon wire -n 24"},
-		"watch":   {"diathermon watch"},
+		"status":   {"diathermon status", "diathermon heat", "diathermon say M115"},
+		"shelf":    {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs --limit 8"},
+		"heat":     {"diathermon heat", "diathermon heat --models", "diathermon heat --health", "diathermon heat --alarms"},
+		"inspect":  {"diathermon inspect finder-shoe-dovetail.gcode | head -11", "diathermon inspect cable-clip-mount-leg.gcode --layer 20 --show"},
+		"guards":   {"diathermon heat --guards", "diathermon heat --look-back 90d"},
+		"rehearse": {"diathermon rehearse focuser-knob-fluted.gcode"},
+		"watch":    {"diathermon watch"},
 	} {
 		var script strings.Builder
 		for _, c := range commands {

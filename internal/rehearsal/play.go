@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -34,6 +35,9 @@ const (
 	framing       = len("N1234567 *123\n") // of a line on the cable
 	window        = 4                      // lines that are on their way
 )
+
+// order is that in which states are told.
+var order = []run.State{run.Warming, run.Running, run.Held}
 
 // errHalted means that the stand-in has halted.
 var errHalted = errors.New("the printer has halted")
@@ -88,10 +92,12 @@ func Play(ctx context.Context, body io.Reader, facts toolpath.File, p Printer, b
 		}
 	}
 	err := pl.play(ctx, body, facts, progress)
+	progress(Progress{Share: 1, Line: pl.line, Clock: pl.board.Now()})
 	if errors.Is(err, errHalted) {
 		err = nil
 	}
 	pl.report.Took = pl.board.Now()
+	slices.SortStableFunc(pl.report.States, func(a, b Spell) int { return slices.Index(order, a.State) - slices.Index(order, b.State) })
 	for h, r := range pl.spans {
 		pl.report.Heat[h] = r.Spans
 	}
@@ -142,12 +148,12 @@ func (p *player) carry(ctx context.Context, command []byte) error {
 		return ctx.Err()
 	}
 	if command[0] != 'G' {
-		if why := run.Asks(string(command)); why != "" {
+		if why, asks := strings.CutPrefix(run.Asks(string(command)), "the file asks for it"); asks {
 			if err := p.say(ctx, "M400", making); err != nil {
 				return err
 			}
 			p.become(run.Held, 0)
-			p.find(bounds.Note, "it asks for a person: the run is held until you resume it", "be there, or take the line out")
+			p.find(bounds.Note, "it asks for a person, and the run is held until you resume it"+why, "be there, or take the line out")
 			return nil
 		}
 	}

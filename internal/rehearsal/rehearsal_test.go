@@ -225,15 +225,15 @@ func TestTimesAreThoseOfTheMoves(t *testing.T) {
 			t.Fatal(err)
 		}
 		part.Write(&b)
-		moves := (r.States[0].Took - r.Homing).Seconds()
-		if r.States[0].State != run.Running || math.Abs(moves/facts.Duration.Seconds()-1) > 0.01 {
+		moves := (r.States[1].Took - r.Homing).Seconds()
+		if r.States[1].State != run.Running || math.Abs(moves/facts.Duration.Seconds()-1) > 0.01 {
 			t.Errorf("%s: %+v, %s homing; its moves take %s", name, r.States, r.Homing, facts.Duration)
 		}
 		total := time.Duration(0)
 		for _, s := range r.States {
 			total += s.Took
 		}
-		if d := total - r.Took; d.Abs() > time.Second || r.Laying <= r.States[1].Took || r.Laying > r.Took/2 {
+		if d := total - r.Took; d.Abs() > time.Second || r.Laying <= r.States[0].Took || r.Laying > r.Took/2 {
 			t.Errorf("%s: %s in all its states of %s; plastic after %s", name, total, r.Took, r.Laying)
 		}
 		for h, spans := range r.Heat {

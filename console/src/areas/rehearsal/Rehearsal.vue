@@ -119,8 +119,11 @@ const scene = computed<Scene>(() => {
           <v-btn size="small" variant="text" :prepend-icon="mdiDramaMasks" @click="begin">Once more</v-btn>
         </p>
       </Panel>
-      <Panel title="How hot it becomes">
-        <Chart :scene="scene" :height="260" label="Predicted temperatures, as if it had been started when it was rehearsed" empty="Nothing was heated." />
+      <Panel title="What was found">
+        <p v-if="!problems.length" class="quiet mb-0"><v-icon :icon="mdiCheckCircle" color="success" aria-hidden="true" /> No problem: the stand-in has carried out all {{ report.commands }} commands.</p>
+        <Notice v-for="f in problems" :key="f.title" class="mb-2" :color="checkLevels[f.level].color" :icon="checkLevels[f.level].icon">
+          <strong>{{ sentence(f.title) }}.</strong> {{ sentence(f.do) }}. <span class="text-medium-emphasis figures">Line {{ f.line }}<template v-if="f.count > 1"> and {{ f.count - 1 }} more</template>.</span>
+        </Notice>
       </Panel>
       <Panel title="What the guards would say">
         <p v-if="!report.alarms.length" class="quiet mb-0"><v-icon :icon="mdiCheckCircle" color="success" aria-hidden="true" /> Nothing: the heaters stay within what they have shown.</p>
@@ -129,11 +132,8 @@ const scene = computed<Scene>(() => {
         </Notice>
         <p v-if="report.more_alarms" class="mb-0">And {{ report.more_alarms }} more.</p>
       </Panel>
-      <Panel title="What was found">
-        <p v-if="!problems.length" class="quiet mb-0"><v-icon :icon="mdiCheckCircle" color="success" aria-hidden="true" /> No problem: the stand-in has carried out all {{ report.commands }} commands.</p>
-        <Notice v-for="f in problems" :key="f.title" class="mb-2" :color="checkLevels[f.level].color" :icon="checkLevels[f.level].icon">
-          <strong>{{ sentence(f.title) }}.</strong> {{ sentence(f.do) }}. <span class="text-medium-emphasis figures">Line {{ f.line }}<template v-if="f.count > 1"> and {{ f.count - 1 }} more</template>.</span>
-        </Notice>
+      <Panel title="How hot it becomes">
+        <Chart :scene="scene" :height="260" label="Predicted temperatures, as if it had been started when it was rehearsed" empty="Nothing was heated." />
       </Panel>
     </template>
   </Page>
