@@ -23,8 +23,9 @@ type File struct {
 	FilamentG         float64            `json:"filament_g" doc:"At the density in the configuration"`
 	Cost              *float64           `json:"cost,omitempty" doc:"At the price in the configuration, if there is one"`
 	Currency          string             `json:"currency,omitempty"`
-	Tools             []ToolUse          `json:"tools" doc:"What each tool pushes"`
+	Tools             []ToolUse          `json:"tools" doc:"What each tool pushes, and for how long it is in use"`
 	DurationSeconds   float64            `json:"duration_seconds" doc:"Of the moves, without warming"`
+	WarmingSeconds    *float64           `json:"warming_seconds,omitempty" doc:"That the heaters take before the first plastic, if it is started now, as they were learned; only when one file is asked for, and where that is known"`
 	TravellingSeconds float64            `json:"travelling_seconds" doc:"Of these, in moves and waits that lay nothing"`
 	Limits            string             `json:"limits" enum:"printer,setup,ordinary" doc:"Whose limits of speed and acceleration the time goes by: what the printer has told, the configuration's, or those of a common machine"`
 	Setpoints         map[string]float64 `json:"setpoints" doc:"The highest asked of each heater, °C"`
@@ -53,12 +54,34 @@ type History struct {
 	State    string     `json:"state,omitempty" doc:"How the last run stands"`
 }
 
-// ToolUse is what one tool pushes.
+// ToolUse is what one tool does.
 type ToolUse struct {
-	Tool int     `json:"tool" doc:"From 0"`
-	MM   float64 `json:"mm"`
-	MM3  float64 `json:"mm3"`
-	G    float64 `json:"g"`
+	Tool    int     `json:"tool" doc:"From 0"`
+	Seconds float64 `json:"seconds" doc:"Of the moves, that it is in use"`
+	Filament
+}
+
+// Filament is some of it. What it costs is left out where the configuration has no price.
+type Filament struct {
+	MM   float64  `json:"mm"`
+	MM3  float64  `json:"mm3" doc:"Volume, mm³"`
+	G    float64  `json:"g"`
+	Cost *float64 `json:"cost,omitempty"`
+}
+
+// FileLayers is what a file is by layer.
+type FileLayers struct {
+	Layers   []FileLayer `json:"layers" doc:"In the order in which they are drawn; those of a file with very many are drawn together"`
+	Currency string      `json:"currency,omitempty"`
+}
+
+// FileLayer is one layer.
+type FileLayer struct {
+	Layer   int     `json:"layer" doc:"From 1"`
+	Z       float64 `json:"z" doc:"mm"`
+	Begins  float64 `json:"begins" doc:"Seconds that the moves before it take"`
+	Seconds float64 `json:"seconds" doc:"That its own moves take"`
+	Filament
 }
 
 // Given is a setpoint that a file gives.
@@ -123,7 +146,7 @@ type ChangeFile struct {
 
 // Stored answers an upload.
 type Stored struct {
-	File    File   `json:"file"`
+	File    File   `json:"file" doc:"With then=print all that is known of it, checks and findings as well: what it is started by"`
 	Outcome string `json:"outcome" enum:"created,same,replaced"`
 
 	NotTaken []string `json:"not_taken,omitempty" doc:"Other files of the same form, which were not taken: send one at a time"`

@@ -31,6 +31,7 @@ func inspectCommand() *cli.Command {
 			&cli.StringFlag{Name: "picture", Usage: "draw it into `FILE`, a PNG"},
 			&cli.IntFlag{Name: "size", Usage: "`PIXELS` of a side of the picture", Value: 800},
 			&cli.IntFlag{Name: "layer", Usage: "look at layer `N`, from 1: what it takes, and its picture from above"},
+			&cli.BoolFlag{Name: "layers", Usage: "list what each layer takes"},
 			&cli.BoolFlag{Name: "show", Usage: "draw it in the terminal"},
 		},
 		Action: inspectFile,
@@ -71,7 +72,10 @@ func inspectFile(_ context.Context, cmd *cli.Command) error {
 	}
 	w := cmd.Root().Writer
 	out := f.Facts()
-	if cmd.Bool("json") {
+	switch {
+	case cmd.Bool("layers"):
+		return listLayers(cmd, f.ByLayer())
+	case cmd.Bool("json"):
 		return printJSON(w, out)
 	}
 	if cmd.Bool("show") {
@@ -158,6 +162,25 @@ func show(w io.Writer, f *inspect.File, number int) error {
 	return out.Flush()
 }
 
+// listLayers lists what the layers of a file take.
+func listLayers(cmd *cli.Command, l api.FileLayers) error {
+	w := cmd.Root().Writer
+	if cmd.Bool("json") {
+		return printJSON(w, l)
+	}
+	rows := make([][]string, 0, len(l.Layers))
+	for _, k := range l.Layers {
+		rows = append(rows, []string{fmt.Sprint(k.Layer), fmt.Sprintf("%.2f mm", k.Z), clockOf(k.Begins), fmt.Sprintf("%.1f s", k.Seconds), thread(k.MM), fmt.Sprintf("%.0f mm³", k.MM3), fmt.Sprintf("%.2f g%s", k.G, costOf(k.Cost, l.Currency))})
+	}
+	return table(w, []string{"Layer", "Z", "Begins after", "Takes", "Filament", "", ""}, rows)
+}
+
+// clockOf is a time in seconds as hours, minutes and seconds.
+func clockOf(seconds float64) string {
+	s := int(math.Round(seconds))
+	return fmt.Sprintf("%d:%02d:%02d", s/3600, s/60%60, s%60)
+}
+
 // showLayer says what one layer is.
 func showLayer(w io.Writer, f *inspect.File, number int) {
 	l := f.Layer(number)
@@ -179,10 +202,13 @@ func showFacts(w io.Writer, f api.File) {
 		return
 	}
 	line("moves take", "%s, by %s; %s of it lay nothing", span(f.DurationSeconds), whose(f.Limits), span(f.TravellingSeconds))
-	line("filament", "%s, %.1f cm³, %.1f g%s", metres(f.FilamentMM), f.FilamentMM3/1000, f.FilamentG, costOf(f))
+	if f.WarmingSeconds != nil {
+		line("warming", "%s before, if it is started now", span(*f.WarmingSeconds))
+	}
+	line("filament", "%s, %.1f cm³, %.1f g%s", metres(f.FilamentMM), f.FilamentMM3/1000, f.FilamentG, costOf(f.Cost, f.Currency))
 	if len(f.Tools) > 1 {
 		for _, t := range f.Tools {
-			line(fmt.Sprintf("  tool %d", t.Tool), "%s, %.1f cm³, %.1f g", metres(t.MM), t.MM3/1000, t.G)
+			line(fmt.Sprintf("  tool %d", t.Tool), "%s, %.1f cm³, %.1f g%s, in use for %s", metres(t.MM), t.MM3/1000, t.G, costOf(t.Cost, f.Currency), span(t.Seconds))
 		}
 	}
 	line("layers", "%d, mostly %.2f mm; %d lines for the printer", f.Layers, f.LayerHeight, f.Commands)
@@ -238,12 +264,12 @@ func thread(mm float64) string {
 	return metres(mm)
 }
 
-// costOf is what a file costs, to go behind its mass; empty if that is not known.
-func costOf(f api.File) string {
-	if f.Cost == nil {
+// costOf is what filament costs, to go behind its mass; empty if that is not known.
+func costOf(cost *float64, currency string) string {
+	if cost == nil {
 		return ""
 	}
-	return strings.TrimRight(fmt.Sprintf(", %.2f %s", math.Round(100**f.Cost)/100, f.Currency), " ")
+	return strings.TrimRight(fmt.Sprintf(", %.2f %s", math.Round(100**cost)/100, currency), " ")
 }
 
 // millimetres is a diameter; empty if there is none.

@@ -13,6 +13,7 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/client"
+	"diathermon/internal/facts"
 )
 
 func sendCommand() *cli.Command {
@@ -80,7 +81,22 @@ func sendCommand() *cli.Command {
 
 func showStored(w io.Writer, s api.Stored) {
 	what := map[string]string{"created": "Stored", "same": "Already there", "replaced": "Replaced"}[s.Outcome]
-	fmt.Fprintf(w, "%s: %s, %s, %d layers, %s, %s of filament\n", what, s.File.Name, size(s.File.Size), s.File.Layers, span(s.File.DurationSeconds), metres(s.File.FilamentMM))
+	f := s.File
+	if f.Survey.State == string(facts.Done) {
+		warming := ""
+		if f.WarmingSeconds != nil {
+			warming = " after warming for " + span(*f.WarmingSeconds)
+		}
+		fmt.Fprintf(w, "%s: %s, %s, %d layers, %s%s, %s of filament\n", what, f.Name, size(f.Size), f.Layers, span(f.DurationSeconds), warming, metres(f.FilamentMM))
+	} else {
+		fmt.Fprintf(w, "%s: %s, %s; what it is, is being worked out\n", what, f.Name, size(f.Size))
+	}
+	for _, c := range f.Checks {
+		if s.Not != nil { // which names them
+			break
+		}
+		fmt.Fprintf(w, "  %s: %s (%s)\n", c.Level, c.Title, c.Do)
+	}
 	for _, name := range s.NotTaken {
 		fmt.Fprintf(w, "Not taken: %s (one file at a time)\n", name)
 	}
@@ -107,7 +123,7 @@ func shelfCommand() *cli.Command {
 		Name: "shelf", Usage: "list the stored files", Flags: []cli.Flag{jsonFlag},
 		Action: listShelf,
 		Commands: []*cli.Command{
-			{Name: "show", Usage: "show one file and what stands between it and a start", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag}, Action: named(showFile)},
+			{Name: "show", Usage: "show one file and what stands between it and a start", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "layers", Usage: "list what each layer takes"}}, Action: named(showFile)},
 			{Name: "fetch", Usage: "download a file", ArgsUsage: "NAME", Action: named(fetchFile),
 				Flags: []cli.Flag{&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE`; - is standard output"}}},
 			{Name: "remove", Usage: "take a file off the shelf", ArgsUsage: "NAME", Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
@@ -149,6 +165,13 @@ func listShelf(ctx context.Context, cmd *cli.Command) error {
 }
 
 func showFile(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
+	if cmd.Bool("layers") {
+		l, err := c.FileLayers(ctx, name)
+		if err != nil {
+			return err
+		}
+		return listLayers(cmd, l)
+	}
 	f, err := c.File(ctx, name)
 	if err != nil {
 		return err

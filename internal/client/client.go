@@ -147,6 +147,11 @@ func (c *Client) File(ctx context.Context, name string) (api.File, error) {
 	return get[api.File](ctx, c, "/v1/shelf/"+url.PathEscape(name))
 }
 
+// FileLayers returns time and filament of a stored file by layer.
+func (c *Client) FileLayers(ctx context.Context, name string) (api.FileLayers, error) {
+	return get[api.FileLayers](ctx, c, "/v1/shelf/"+url.PathEscape(name)+"/by-layer")
+}
+
 // Remove takes a file off the shelf.
 func (c *Client) Remove(ctx context.Context, name string) error {
 	return c.call(ctx, http.MethodDelete, "/v1/shelf/"+url.PathEscape(name), nil, nil)

@@ -90,6 +90,10 @@ func TestTheCommandLinePrintsAFile(t *testing.T) {
 	p.ok("Stored: clip.gcode", "send", file)
 	p.ok("Already there: clip.gcode", "send", file)
 	p.ok("2, mostly 0.20 mm", "shelf", "show", "clip.gcode")
+	p.ok("Begins after", "shelf", "show", "clip.gcode", "--layers")
+	if host, alone := p.ok(`"layer": 2`, "shelf", "show", "clip.gcode", "--layers", "--json"), p.ok(`"layer": 2`, "inspect", file, "--layers", "--json"); host != alone {
+		t.Errorf("by layer the host says %s, without it %s", host, alone)
+	}
 	p.ok("Started: clip.gcode", "print", "clip.gcode")
 	b.untilRun("running", "finished")
 	watched := p.ok("", "watch")

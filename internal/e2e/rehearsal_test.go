@@ -65,6 +65,14 @@ func TestAFileIsRehearsedBesideAPrint(t *testing.T) {
 		}
 	}
 
+	// What was learned as it printed is beside the moves' time.
+	b.mustSend("first.gcode", coupon(t, 2), true)
+	b.untilRun("finished")
+	b.until("cold heaters", func(now api.Bench) bool { return now.Heaters[0].Setpoint == 0 })
+	if f, err := b.File(t.Context(), "coupon.gcode"); err != nil || f.WarmingSeconds == nil || *f.WarmingSeconds > 600 {
+		t.Errorf("it warms for %v, %v", f.WarmingSeconds, err)
+	}
+
 	// The command line fails where something is in the way, and tells lines.
 	person := b.keeper()
 	out := person.ok("it asks for a person", "rehearse", "bad part.gcode")

@@ -22,11 +22,11 @@ const (
 
 // Of is what a listing shows of a file on a printer.
 func Of(f toolpath.File, p machine.Printer) api.File {
-	section := stock.Volume(1, p.Filament) // mm³ of a mm
+	all, section := filament(f.Filament, p), stock.Volume(1, p.Filament) // mm³ of a mm
 	out := api.File{
 		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Sender: f.Sender, Tags: f.Tags, Survey: surveyOf(f),
 		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
-		FilamentMM: f.Filament, FilamentMM3: section * f.Filament, FilamentG: stock.Mass(f.Filament, p.Filament, p.Density), Tools: []api.ToolUse{},
+		FilamentMM: all.MM, FilamentMM3: all.MM3, FilamentG: all.G, Cost: all.Cost, Tools: []api.ToolUse{},
 		DurationSeconds: f.Duration.Seconds(), TravellingSeconds: f.Travelling.Seconds(), Limits: Limits(f.LimitsOf), Setpoints: map[string]float64{},
 		Fastest: f.Fastest, Flow: section * f.Flow, Fan: f.Fan,
 		Hints: api.Hints(f.Hints),
@@ -34,13 +34,17 @@ func Of(f toolpath.File, p machine.Printer) api.File {
 	if out.Tags == nil {
 		out.Tags = []string{}
 	}
-	if p.Price > 0 {
-		cost := p.Price * out.FilamentG / 1000
-		out.Cost, out.Currency = &cost, p.Currency
+	if all.Cost != nil {
+		out.Currency = p.Currency
 	}
 	for tool, mm := range f.ByTool {
 		if mm != 0 {
-			out.Tools = append(out.Tools, api.ToolUse{Tool: tool, MM: mm, MM3: section * mm, G: stock.Mass(mm, p.Filament, p.Density)})
+			out.Tools = append(out.Tools, api.ToolUse{Tool: tool, Filament: filament(mm, p)})
+		}
+	}
+	for i, t := range out.Tools {
+		if t.Tool < len(f.Spent) {
+			out.Tools[i].Seconds = f.Spent[t.Tool]
 		}
 	}
 	if f.Surveyed() && f.Trouble == "" && !f.Extent.Empty {
@@ -49,6 +53,32 @@ func Of(f toolpath.File, p machine.Printer) api.File {
 	}
 	for h, v := range f.Setpoints {
 		out.Setpoints[string(h)] = v
+	}
+	return out
+}
+
+// filament is a length of it on a printer, in mm.
+func filament(mm float64, p machine.Printer) api.Filament {
+	out := api.Filament{MM: mm, MM3: stock.Volume(mm, p.Filament), G: stock.Mass(mm, p.Filament, p.Density)}
+	if p.Price > 0 {
+		cost := p.Price * out.G / 1000
+		out.Cost = &cost
+	}
+	return out
+}
+
+// ByLayer is what a file is by layer, on a printer.
+func ByLayer(f toolpath.File, p machine.Printer) api.FileLayers {
+	out := api.FileLayers{Layers: make([]api.FileLayer, len(f.Marks))}
+	if p.Price > 0 {
+		out.Currency = p.Currency
+	}
+	for i, m := range f.Marks {
+		ends, pushed := f.Duration.Seconds(), f.Filament
+		if i+1 < len(f.Marks) {
+			ends, pushed = f.Marks[i+1].Seconds, f.Marks[i+1].Filament
+		}
+		out.Layers[i] = api.FileLayer{Layer: i + 1, Z: m.Z, Begins: m.Seconds, Seconds: ends - m.Seconds, Filament: filament(pushed-m.Filament, p)}
 	}
 	return out
 }

@@ -98,6 +98,9 @@ func (f *File) Facts() api.File {
 	return out
 }
 
+// ByLayer is what it is by layer.
+func (f *File) ByLayer() api.FileLayers { return facts.ByLayer(f.file, f.printer) }
+
 // Layers is how many layers it has.
 func (f *File) Layers() int { return len(f.index.Layers) }
 

@@ -94,6 +94,9 @@ func TestWhatAFileIs(t *testing.T) {
 	if len(s.Features) != 2 || s.Features[0].Height != 0.2 || s.Features[0].Speed != 20 || s.Features[0].Length != 40 || s.Features[1].Length != 160 {
 		t.Errorf("features %+v", s.Features)
 	}
+	if spent := s.Spent; len(spent) != 2 || spent[0] <= 2 || spent[1] <= spent[0] || math.Abs(spent[0]+spent[1]-s.Duration.Seconds()) > 0.001 {
+		t.Errorf("its tools are in use for %v of %s", spent, s.Duration)
+	}
 	seconds := s.Travelling.Seconds()
 	for _, f := range s.Features {
 		seconds += f.Seconds

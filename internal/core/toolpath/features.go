@@ -33,9 +33,19 @@ func (s *scanner) push(mm float64) {
 		return
 	}
 	s.Filament += mm
-	tool := min(max(s.program.Tool, 0), 15)
-	for len(s.ByTool) <= tool {
-		s.ByTool = append(s.ByTool, 0)
+	add(&s.ByTool, s.tool(), mm)
+}
+
+// mostTool is the highest tool that is told apart.
+const mostTool = 15
+
+// tool is the tool in use.
+func (s *scanner) tool() int { return min(max(s.program.Tool, 0), mostTool) }
+
+// add adds to what a tool has in a list.
+func add(list *[]float64, tool int, v float64) {
+	for len(*list) <= tool {
+		*list = append(*list, 0)
 	}
-	s.ByTool[tool] += mm
+	(*list)[tool] += v
 }

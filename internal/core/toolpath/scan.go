@@ -157,7 +157,7 @@ func (s *scanner) carry(command []byte) error {
 		}
 	}
 	tag := s.moves % mostFlight
-	s.flight[tag] = flight{s.order, nothing}
+	s.flight[tag] = flight{s.order, nothing, s.tool()}
 	m, moves := s.program.Take(l, tag)
 	if !moves {
 		s.laying = false
@@ -180,6 +180,7 @@ func (s *scanner) carry(command []byte) error {
 type flight struct {
 	order   int // how many layers had begun before it
 	feature int // that it draws
+	tool    int // that is in use
 }
 
 const (
@@ -192,6 +193,7 @@ func (s *scanner) spend(tag int, seconds float64) {
 	f := s.flight[tag]
 	s.time(f.order)
 	s.spent += seconds
+	add(&s.Spent, f.tool, seconds)
 	if f.feature == nothing {
 		s.elsewhere += seconds
 	} else {

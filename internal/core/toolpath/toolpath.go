@@ -50,7 +50,7 @@ func (b *Box) add(low, high [3]float64) {
 
 // Version is that of the computation: a Summary with another was computed otherwise,
 // and is to be computed anew.
-const Version = 3
+const Version = 4
 
 // Summary is what a file amounts to.
 type Summary struct {
@@ -65,6 +65,7 @@ type Summary struct {
 	Reach      Reach                   // of every move of a homed axis, in the machine's frame
 	Filament   float64                 // mm pushed, retractions taken off
 	ByTool     []float64               // mm pushed by each tool
+	Spent      []float64               // s of Duration that each tool is in use
 	Duration   time.Duration           // of the moves, without warming
 	Setpoints  map[heat.Heater]float64 // the highest setpoint that could be meant for each heater
 	Given      []Given                 // the setpoints as they are given, by layer

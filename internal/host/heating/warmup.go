@@ -224,3 +224,13 @@ func (h *Heating) warmUpNow() *WarmUpNow {
 	}
 	return now
 }
+
+// WarmsIn is how long the steps of a file would take if they began now, by the printer's
+// own clock; false where that is not known.
+func (h *Heating) WarmsIn(steps []heat.Step) (time.Duration, bool) {
+	if len(steps) == 0 || !h.Known() {
+		return 0, false
+	}
+	took, known := heat.Remaining(steps, h.Learners())
+	return heat.Paced(took, h.cfg.Pace), known
+}

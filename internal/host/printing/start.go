@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/heat"
@@ -17,6 +18,17 @@ func (p *Printing) Preflight(ctx context.Context, f toolpath.File) ([]preflight.
 	var checks []preflight.Check
 	err := p.loop.Ask(ctx, func() { checks = p.checks(f) })
 	return checks, err
+}
+
+// WarmsIn is how long the heaters would take until the first plastic of a file that is
+// started now, by the printer's own clock; false where that is not known.
+func (p *Printing) WarmsIn(ctx context.Context, f toolpath.File) (time.Duration, bool, error) {
+	var took time.Duration
+	known := false
+	err := p.loop.Ask(ctx, func() {
+		took, known = p.heating.WarmsIn(f.Warming)
+	})
+	return took, known, err
 }
 
 func (p *Printing) checks(f toolpath.File) []preflight.Check {

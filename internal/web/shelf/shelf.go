@@ -62,6 +62,7 @@ type Survey interface {
 type Host interface {
 	Preflight(ctx context.Context, f toolpath.File) ([]preflight.Check, error)
 	Start(ctx context.Context, file string, soak *heat.Soak) (printing.Now, error)
+	WarmsIn(ctx context.Context, f toolpath.File) (time.Duration, bool, error) // false: that is not known
 }
 
 // Area is the area.
@@ -120,17 +121,13 @@ func (a Area) mountFiles(d *desk.Desk) {
 			if err != nil {
 				return api.File{}, err
 			}
-			past, err := a.Runs.Histories(ctx)
-			if err != nil {
-				return api.File{}, err
-			}
-			out := a.known(facts.Whole(f, a.Printer), past)
-			checks, err := a.Host.Preflight(ctx, f)
-			if err != nil {
-				return api.File{}, err
-			}
-			out.Checks = runs.ChecksOf(checks)
-			return out, nil
+			return a.whole(ctx, f)
+		})
+
+	desk.Show(d, d.Op("list-file-layers", http.MethodGet, "/v1/shelf/{name}/by-layer", desk.Read, "Time and filament of a file by layer", 404),
+		func(ctx context.Context, in *name) (api.FileLayers, error) {
+			f, err := a.Shelf.Known(ctx, in.Name)
+			return facts.ByLayer(f, a.Printer), err
 		})
 
 	desk.Show(d, d.Op("change-file", http.MethodPatch, "/v1/shelf/{name}", desk.Send, "Give a file another name, or tags; not another name while it runs", 400, 404, 409),
@@ -177,6 +174,29 @@ func (a Area) known(f api.File, past map[string]run.History) api.File {
 		f.History = api.History{Runs: h.Runs, Finished: h.Finished, Last: &h.Last, State: string(h.State)}
 	}
 	return f
+}
+
+// whole is all that is known of a file, with what stands between it and a start, and how
+// long its warm-up would take.
+func (a Area) whole(ctx context.Context, f toolpath.File) (api.File, error) {
+	past, err := a.Runs.Histories(ctx)
+	if err != nil {
+		return api.File{}, err
+	}
+	checks, err := a.Host.Preflight(ctx, f)
+	if err != nil {
+		return api.File{}, err
+	}
+	took, known, err := a.Host.WarmsIn(ctx, f)
+	if err != nil {
+		return api.File{}, err
+	}
+	out := a.known(facts.Whole(f, a.Printer), past)
+	if out.Checks = runs.ChecksOf(checks); known {
+		s := took.Seconds()
+		out.WarmingSeconds = &s
+	}
+	return out, nil
 }
 
 // unusedFor is how long a file lies about before it is proposed to remove it.
@@ -325,6 +345,9 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, in shelf.Arrival, ot
 		status = http.StatusOK
 	}
 	if then == "print" {
+		if whole, err := a.whole(r.Context(), f); err == nil { // what it is started by
+			out.File = whole
+		}
 		now, err := a.Host.Start(r.Context(), f.Name, nil)
 		if err != nil {
 			out.Not = a.problem(err)

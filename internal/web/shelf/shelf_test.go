@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -50,7 +51,8 @@ func (b *board) File(_ context.Context, name string) (toolpath.File, error) {
 	if name != "cap.gcode" {
 		return toolpath.File{}, fmt.Errorf("%w: %q", shelf.ErrMissing, name)
 	}
-	return toolpath.File{Name: name, SHA256: "abc", Summary: toolpath.Summary{Filament: 1000, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}}, nil
+	marks := []run.Mark{{Command: 3, Z: 0.2, Seconds: 10, Filament: 100}, {Command: 9, Z: 0.4, Seconds: 30, Filament: 600}}
+	return toolpath.File{Name: name, SHA256: "abc", Summary: toolpath.Summary{Marks: marks, Duration: 35 * time.Second, ByTool: []float64{0, 1000}, Spent: []float64{5, 30}, Filament: 1000, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}}, nil
 }
 func (b *board) Read(name string) (*os.File, error) { return os.Open(filepath.Join(b.dir, name)) }
 func (b *board) Store(_ context.Context, a shelf.Arrival) (toolpath.File, shelf.Outcome, error) {
@@ -97,6 +99,10 @@ func (b *board) Remove(ctx context.Context, name string) error {
 func (b *board) Preflight(context.Context, toolpath.File) ([]preflight.Check, error) {
 	return []preflight.Check{{Level: preflight.Warn, Title: "look at the bed", Do: "look"}}, nil
 }
+func (b *board) WarmsIn(_ context.Context, f toolpath.File) (time.Duration, bool, error) {
+	return 200 * time.Second, f.SHA256 == "abc", nil
+}
+
 func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.Now, error) {
 	b.started = append(b.started, file)
 	return printing.Now{Record: run.Record{ID: "r1", File: file, State: run.Waiting}}, b.blocked
@@ -104,7 +110,7 @@ func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.No
 
 func mount(t *testing.T, lacks string, b *board) *webtest.Caller {
 	b.dir = t.TempDir()
-	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24}, Shelf: b, Survey: b, Host: b, Runs: b}, runs.Area{})
+	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24, Price: 20, Currency: "EUR"}, Shelf: b, Survey: b, Host: b, Runs: b}, runs.Area{})
 }
 
 func TestBytesArriveUnderTheNameThatWasSent(t *testing.T) {
@@ -180,7 +186,7 @@ func TestAFileIsStartedOnlyByThoseWhoMay(t *testing.T) {
 	}
 	c = mount(t, "", b)
 	var stored api.Stored
-	if c.Call("PUT", "/v1/shelf/x.gcode?then=print", "G28\n", &stored); stored.Run == nil || stored.Run.ID != "r1" || !slices.Equal(b.started, []string{"x.gcode"}) {
+	if c.Call("PUT", "/v1/shelf/x.gcode?then=print", "G28\n", &stored); stored.Run == nil || stored.Run.ID != "r1" || len(stored.File.Checks) != 1 || !slices.Equal(b.started, []string{"x.gcode"}) {
 		t.Errorf("%+v, started %q", stored, b.started)
 	}
 	b.blocked = &printing.BlockedError{Checks: []preflight.Check{{Level: preflight.Block, Title: "it does not fit"}}}
@@ -197,6 +203,15 @@ func TestAFileSaysWhatItIs(t *testing.T) {
 	if c.Call("GET", "/v1/shelf/cap.gcode", "", &f); len(f.Checks) != 1 || f.Setpoints["bed"] != 60 || f.FilamentG < 2.98 || f.FilamentG > 2.99 || f.Extent != nil && f.Extent.Max[0] != 0 {
 		t.Errorf("%+v", f) // a metre of 1.75 mm at 1.24 g/cm³ is 2.983 g
 	}
+	if len(f.Tools) != 1 || f.Tools[0].Tool != 1 || f.Tools[0].Seconds != 30 || f.Tools[0].G != f.FilamentG || *f.Tools[0].Cost != *f.Cost || *f.WarmingSeconds != 200 {
+		t.Errorf("its tools %+v, it warms for %v s", f.Tools, f.WarmingSeconds)
+	}
+	var l api.FileLayers
+	c.Call("GET", "/v1/shelf/cap.gcode/by-layer", "", &l)
+	if len(l.Layers) != 2 || l.Currency != "EUR" || l.Layers[0].Seconds != 20 || l.Layers[0].MM != 500 || l.Layers[1].Seconds != 5 || l.Layers[1].MM != 400 || math.Abs(*l.Layers[1].Cost-0.02*l.Layers[1].G) > 1e-9 {
+		t.Errorf("by layer it is %+v", l)
+	}
+	c.Refused("GET", "/v1/shelf/gone.gcode/by-layer", "", 404, "there is no such file on the shelf")
 	p := c.Refused("GET", "/v1/shelf/gone.gcode", "", 404, "there is no such file on the shelf")
 	if p.Detail != `"gone.gcode"` {
 		t.Errorf("the detail is %s", p.Detail)

@@ -39,10 +39,14 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         </div>
         <dl v-if="done" class="facts mb-3">
           <Figure name="Moves take">{{ span(file.duration_seconds) }}</Figure>
+          <Figure v-if="file.warming_seconds" name="Warming, before">{{ span(file.warming_seconds) }}</Figure>
           <Figure name="Layers">{{ file.layers }} of {{ file.layer_height.toFixed(2) }} mm</Figure>
           <Figure name="Filament">{{ file.filament_g.toFixed(1) }} g, {{ (file.filament_mm / 1000).toFixed(2) }} m{{ cost }}</Figure>
           <Figure name="Size">{{ size }}</Figure>
         </dl>
+        <ul v-if="done && file.tools.length > 1" class="tools figures mb-3">
+          <li v-for="t in file.tools" :key="t.tool">Tool {{ t.tool }}: {{ t.g.toFixed(1) }} g, {{ (t.mm / 1000).toFixed(2) }} m, in use for {{ span(t.seconds) }}</li>
+        </ul>
         <p v-if="done" class="mb-1">Warms {{ warmth }}</p>
         <p v-if="hints" class="mb-3 text-medium-emphasis">Its comments say: {{ hints }}</p>
         <Notice v-for="c in file.checks" :key="c.title" :color="checkLevels[c.level].color" :icon="checkLevels[c.level].icon" class="mb-2"><strong>{{ sentence(c.title) }}.</strong> {{ sentence(c.do) }}.</Notice>
@@ -61,5 +65,6 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
 <style scoped>
 .frame { position: relative; height: min(42vh, 320px); margin-bottom: 12px; }
 .layers { position: absolute; right: 0; bottom: 0; }
+.tools { padding-left: 18px; }
 .facts { display: grid; grid-template-columns: repeat(auto-fill, minmax(150px, 1fr)); gap: 12px 16px; }
 </style>
