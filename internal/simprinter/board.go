@@ -58,6 +58,7 @@ type Board struct {
 	relative  bool
 	relativeE bool
 	inches    bool
+	plane     int     // of arcs: XY, ZX or YZ
 	feed      float64 // mm/s
 	speed     float64 // M220
 	flow      float64 // M221
@@ -107,7 +108,7 @@ func (b *Board) Reset() {
 	b.rest = [4]float64{at[0], at[1], at[2]}
 	b.planned, b.origin = b.rest, b.rest // a board that starts believes to be at zero
 	b.homed = [3]bool{}
-	b.relative, b.relativeE, b.inches = false, false, false
+	b.relative, b.relativeE, b.inches, b.plane = false, false, false, 0
 	b.feed, b.speed, b.flow, b.fan = 25, 1, 1, 0
 	b.nozzle.target, b.bed.target = 0, 0
 	b.nozzle.Heater, b.bed.Heater = b.cfg.Nozzle, b.cfg.Bed // as they were last stored

@@ -21,6 +21,10 @@ func (b *Board) execute(c *command) func() bool {
 		return b.straight(c)
 	case "G2", "G3":
 		return b.arc(c)
+	case "G5":
+		return b.arc(c)
+	case "G17", "G18", "G19":
+		b.plane = map[string]int{"G17": 0, "G18": 1, "G19": 2}[c.code]
 	case "G4":
 		return b.dwell(word('S', word('P', 0)/1000))
 	case "G10", "G11":
@@ -76,7 +80,7 @@ func (b *Board) execute(c *command) func() bool {
 	case "M155":
 		b.heatEvery = word('S', 0)
 		b.heatNext = b.now + b.heatEvery
-	case "M201", "M203", "M204", "M205", "M207", "M208":
+	case "M201", "M203", "M204", "M205", "M207", "M208", "M566":
 		b.tuneMotion(c)
 	case "M503":
 		b.tell()
@@ -186,13 +190,13 @@ func (b *Board) straight(c *command) func() bool {
 	}
 }
 
-// arc makes a G2 or G3 of short straight moves.
+// arc makes a G2, G3 or G5 of short straight moves.
 func (b *Board) arc(c *command) func() bool {
 	var points [][4]float64
 	prepared := false
 	return func() bool {
 		if !prepared {
-			points, prepared = b.arcPoints(c), true
+			points, prepared = b.points(c), true
 		}
 		for len(points) > 0 {
 			if b.planner.full() {
@@ -210,21 +214,29 @@ func (b *Board) arc(c *command) func() bool {
 // a millimetre long.
 const leastSegments = 24
 
-func (b *Board) arcPoints(c *command) [][4]float64 {
+// points are the ends of those.
+func (b *Board) points(c *command) [][4]float64 {
+	if c.code == "G5" {
+		return b.curvePoints(c)
+	}
+	// The axes of the plane, and the letters of the centre.
+	axes := [3][2]int{{0, 1}, {2, 0}, {1, 2}}[b.plane]
+	letters := "IJK"
+	u, v := axes[0], axes[1]
 	from, to := b.planned, b.target(c)
-	cx, cy := from[0]+c.words['I']*b.unit(), from[1]+c.words['J']*b.unit()
+	cu, cv := from[u]+c.words[letters[u]]*b.unit(), from[v]+c.words[letters[v]]*b.unit()
 	if r := c.words['R'] * b.unit(); r != 0 {
-		dx, dy := to[0]-from[0], to[1]-from[1]
-		d := math.Hypot(dx, dy)
+		du, dv := to[u]-from[u], to[v]-from[v]
+		d := math.Hypot(du, dv)
 		h := math.Sqrt(math.Max(r*r-d*d/4, 0)) / d
 		if (c.code == "G2") != (r < 0) {
 			h = -h
 		}
-		cx, cy = (from[0]+to[0])/2-dy*h, (from[1]+to[1])/2+dx*h
+		cu, cv = (from[u]+to[u])/2-dv*h, (from[v]+to[v])/2+du*h
 	}
-	radius := math.Hypot(from[0]-cx, from[1]-cy)
-	start := math.Atan2(from[1]-cy, from[0]-cx)
-	turn := math.Atan2(to[1]-cy, to[0]-cx) - start
+	radius := math.Hypot(from[u]-cu, from[v]-cv)
+	start := math.Atan2(from[v]-cv, from[u]-cu)
+	turn := math.Atan2(to[v]-cv, to[u]-cu) - start
 	if c.code == "G2" {
 		for turn >= -1e-9 {
 			turn -= 2 * math.Pi
@@ -238,11 +250,50 @@ func (b *Board) arcPoints(c *command) [][4]float64 {
 	points := make([][4]float64, 0, n)
 	for i := 1; i < n; i++ {
 		share := float64(i) / float64(n)
+		p := from
+		for axis := range p {
+			p[axis] += (to[axis] - from[axis]) * share
+		}
 		angle := start + turn*share
-		points = append(points, [4]float64{
-			cx + radius*math.Cos(angle), cy + radius*math.Sin(angle),
-			from[2] + (to[2]-from[2])*share, from[3] + (to[3]-from[3])*share,
-		})
+		p[u], p[v] = cu+radius*math.Cos(angle), cv+radius*math.Sin(angle)
+		points = append(points, p)
+	}
+	return append(points, to)
+}
+
+// curvePoints are the ends of the straight moves that a cubic curve is made of: ten of
+// them, or more, a millimetre each. The curve is halved again and again, after
+// P. de Casteljau (1959).
+func (b *Board) curvePoints(c *command) [][4]float64 {
+	from, to := b.planned, b.target(c)
+	k := b.unit()
+	hull := [4][2]float64{
+		{from[0], from[1]}, {from[0] + c.words['I']*k, from[1] + c.words['J']*k},
+		{to[0] + c.words['P']*k, to[1] + c.words['Q']*k}, {to[0], to[1]},
+	}
+	place := func(share float64) [2]float64 {
+		h := hull
+		for left := 3; left > 0; left-- {
+			for i := range left {
+				for axis := range 2 {
+					h[i][axis] += (h[i+1][axis] - h[i][axis]) * share
+				}
+			}
+		}
+		return h[0]
+	}
+	length, before := 0.0, hull[0]
+	for i := 1; i <= 100; i++ {
+		at := place(float64(i) / 100)
+		length += math.Hypot(at[0]-before[0], at[1]-before[1])
+		before = at
+	}
+	n := max(int(length), 10)
+	var points [][4]float64
+	for i := 1; i < n; i++ {
+		share := float64(i) / float64(n)
+		at := place(share)
+		points = append(points, [4]float64{at[0], at[1], from[2] + (to[2]-from[2])*share, from[3] + (to[3]-from[3])*share})
 	}
 	return append(points, to)
 }

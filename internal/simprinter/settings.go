@@ -59,6 +59,14 @@ func (b *Board) tuneMotion(c *command) {
 		if m.Deviation > 0 {
 			set('J', &m.Deviation)
 		}
+	case "M566": // in mm/min
+		if m.Deviation == 0 {
+			for i, letter := range []byte("XYZE") {
+				if v, ok := c.words[letter]; ok && v > 0 {
+					m.Rest[i] = v / 60
+				}
+			}
+		}
 	case "M207":
 		for letter, to := range map[byte]*float64{'S': &b.drawback.length, 'F': &b.drawback.feed, 'Z': &b.drawback.lift} {
 			if v, ok := c.words[letter]; ok {

@@ -203,6 +203,7 @@ var commands = map[Code]Meaning{
 	{'M', 510, 0}: {Stops | Stores | Stranger | Ruins, "locks the printer"},
 	{'M', 512, 0}: {Stores | Stranger | Ruins, "changes the printer's passcode"},
 	{'M', 540, 0}: {Sets, "sets what an endstop does"},
+	{'M', 566, 0}: {Sets | Moves, "sets by how much speeds may change at once"},
 	{'M', 568, 0}: {Heats, "sets a tool's temperatures"},
 	{'M', 569, 0}: {Sets, "sets a motor driver"},
 	{'M', 572, 0}: {Sets, "sets the pressure advance"},

@@ -217,7 +217,7 @@ func TestArcsHaveTheirLength(t *testing.T) {
 func TestAnArcsBoxIsAsFarAsItBulges(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 3))
 	for range 300 {
-		m := gcode.Move{Arc: true, Clock: rng.IntN(2) == 0, Centre: [2]float64{rng.Float64() * 100, rng.Float64() * 100}}
+		m := gcode.Move{Arc: true, Clock: rng.IntN(2) == 0, Plane: gcode.Plane(rng.IntN(3)), Centre: [2]float64{rng.Float64() * 100, rng.Float64() * 100}}
 		radius, from, sweep := 1+rng.Float64()*50, rng.Float64()*7, 0.01+rng.Float64()*6.2
 		at := func(share float64) (x, y float64) { // walked along, another way to the same
 			angle := from + sweep*share
@@ -226,20 +226,60 @@ func TestAnArcsBoxIsAsFarAsItBulges(t *testing.T) {
 			}
 			return m.Centre[0] + radius*math.Cos(angle), m.Centre[1] + radius*math.Sin(angle)
 		}
-		m.From[gcode.X], m.From[gcode.Y] = at(0)
-		m.To[gcode.X], m.To[gcode.Y] = at(1)
+		u, v := [3][2]int{{0, 1}, {2, 0}, {1, 2}}[m.Plane][0], [3][2]int{{0, 1}, {2, 0}, {1, 2}}[m.Plane][1]
+		m.From[u], m.From[v] = at(0)
+		m.To[u], m.To[v] = at(1)
 		low, high := m.Box()
 		for i := range 3 {
 			want := [2]float64{math.Inf(1), math.Inf(-1)}
 			for step := range 5001 {
 				x, y := at(float64(step) / 5000)
-				v := []float64{x, y, 0}[i]
-				want = [2]float64{min(want[0], v), max(want[1], v)}
+				place := [3]float64{}
+				place[u], place[v] = x, y
+				want = [2]float64{min(want[0], place[i]), max(want[1], place[i])}
 			}
 			if math.Abs(low[i]-want[0]) > 0.001 || math.Abs(high[i]-want[1]) > 0.001 {
 				t.Fatalf("axis %d of %+v: %g to %g, want %v", i, m, low[i], high[i], want)
 			}
 		}
+	}
+}
+
+func TestCurvesLeadToTheirEnds(t *testing.T) {
+	state, moves := through(t, "G92 X10 Y20", "G5 X30 Y20 I0 J15 P0 Q15 E2 F1200", "G91", "G20", "G5 X1 Y0 P1", "G5.1 X5 Y5 I1 J1")
+	if state.At[gcode.X] != 30+25.4 || state.At[gcode.Y] != 20 || len(moves) != 2 {
+		t.Fatalf("it is at %v after %d moves", state.At, len(moves))
+	}
+	// A quarter of the way down de Casteljau's ladder, and half of it.
+	m := moves[0]
+	if low, high := m.Box(); math.Abs(high[1]-(20+0.75*15)) > 1e-9 || low[1] != 20 || high[0] != 30 || m.At(0.5)[gcode.E] != 1 || m.At(1) != m.To {
+		t.Errorf("its box is %v to %v", low, high)
+	}
+	if got := m.At(0.25); math.Abs(got[gcode.X]-13.125) > 1e-9 || math.Abs(got[gcode.Y]-28.4375) > 1e-9 {
+		t.Errorf("a quarter leads to %v", got)
+	}
+	long := 0.0 // by its derivative
+	for s := 0.0005; s < 1; s += 0.001 {
+		long += 0.001 * math.Hypot(120*s*(1-s), 45*(1-2*s))
+	}
+	if math.Abs(m.Length()-long) > 0.01 {
+		t.Errorf("it is %g mm long, want %g", m.Length(), long)
+	}
+}
+
+func TestAnArcIsInThePlaneThatWasChosen(t *testing.T) {
+	state, moves := through(t, "G18", "G2 X10 Z0 I5 K0", "G19", "G3 Y10 Z0 R5", "G17", "G2 X0 Y10 I-5 J0")
+	for i, want := range []gcode.Position{{5, 0, -5, 0}, {10, 5, -5, 0}, {5, 5, 0, 0}} { // half-way
+		got := moves[i].At(0.5)
+		for axis := range got {
+			if math.Abs(got[axis]-want[axis]) > 1e-9 {
+				t.Errorf("arc %d leads by %v, want %v", i, got, want)
+				break
+			}
+		}
+	}
+	if state.Plane != gcode.XY {
+		t.Errorf("the plane is %d", state.Plane)
 	}
 }
 

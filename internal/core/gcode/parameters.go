@@ -128,6 +128,7 @@ var words = map[Code]string{
 	{'M', 200, 0}: "D mm filament's diameter; S 0/1; T index tool; L mm³/s at most",
 	{'M', 201, 0}: "XYZE mm/s²; F Hz; S % of it; T index tool",
 	{'M', 203, 0}: "XYZE mm/s; T index tool",
+	{'M', 566, 0}: "XYZE mm/min; P index how corners are taken",
 	{'M', 204, 0}: "P mm/s² drawing; R mm/s² retraction; T mm/s² travel; S mm/s² drawing and travel",
 	{'M', 205, 0}: "XYZE mm/s jerk; J mm junction deviation; B number µs of a move at least; S mm/s drawing at least; T mm/s travel at least",
 	{'M', 206, 0}: "XYZ mm; P number; T number",

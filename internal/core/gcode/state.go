@@ -1,7 +1,5 @@
 package gcode
 
-import "math"
-
 // Axis indexes a position: X, Y, Z in millimetres of space, E in millimetres of
 // filament.
 type Axis int
@@ -25,6 +23,7 @@ type Modes struct {
 	Relative         bool    // G91: X, Y and Z are distances
 	RelativeExtruder bool    // M83: E is a distance
 	Inches           bool    // G20: words are inches
+	Plane            Plane   // of arcs
 	Feed             float64 // the last F, in mm/s
 	Fan              float64 // part fan, 0 to 1
 	Tool             int     // the last T
@@ -39,13 +38,15 @@ type State struct {
 	Homed [3]bool  // X, Y, Z have been homed
 }
 
-// A Move is one straight line or arc asked of the machine.
+// A Move is one straight line, arc or curve asked of the machine.
 type Move struct {
 	From, To Position
 	Feed     float64 // mm/s
-	Arc      bool    // along a circle about Centre in the XY plane
-	Centre   [2]float64
-	Clock    bool // arc runs clockwise
+	Arc      bool    // along a circle about Centre in Plane
+	Clock    bool    // the arc runs clockwise
+	Plane    Plane
+	Centre   [2]float64 // in the plane's first and second axis
+	Bend     *Bend      // along a curve in the XY plane; nil: none
 }
 
 // Apply carries the state over one parsed line. It returns the move the line
@@ -58,6 +59,12 @@ func (s *State) Apply(l *Line) (Move, bool) {
 		switch l.Number {
 		case 0, 1, 2, 3:
 			return s.move(l)
+		case 5:
+			if l.Sub == 0 {
+				return s.bend(l), true
+			}
+		case 17, 18, 19:
+			s.Plane = Plane(l.Number - 17)
 		case 20, 21:
 			s.Inches = l.Number == 20
 		case 28:
@@ -116,36 +123,11 @@ func (s *State) move(l *Line) (Move, bool) {
 			m.To[axis] = v * unit
 		}
 	}
-	if l.Number >= 2 {
-		i, hasI := l.Value('I')
-		j, hasJ := l.Value('J')
-		r, hasR := l.Value('R')
-		switch {
-		case hasI || hasJ:
-			m.Arc, m.Clock = true, l.Number == 2
-			m.Centre = [2]float64{m.From[X] + i*unit, m.From[Y] + j*unit}
-		case hasR && r != 0:
-			m.Arc, m.Clock = true, l.Number == 2
-			m.Centre = centre(m.From, m.To, r*unit, m.Clock)
-		}
+	if l.Number == 2 || l.Number == 3 {
+		m.arc(l, s.Plane, unit)
 	}
 	s.At = m.To
 	return m, m.From != m.To || m.Arc
-}
-
-// centre finds the middle of the arc of radius r from a to b; a negative r
-// chooses the longer of the two arcs.
-func centre(a, b Position, r float64, clock bool) [2]float64 {
-	dx, dy := b[X]-a[X], b[Y]-a[Y]
-	d := math.Hypot(dx, dy)
-	if d == 0 {
-		return [2]float64{a[X], a[Y]}
-	}
-	h := math.Sqrt(max(r*r-d*d/4, 0)) / d
-	if clock != (r < 0) {
-		h = -h
-	}
-	return [2]float64{(a[X]+b[X])/2 - dy*h, (a[Y]+b[Y])/2 + dx*h}
 }
 
 func (s *State) home(l *Line) {
@@ -177,72 +159,6 @@ func (s *State) Machine() Position {
 		p[axis] = s.At[axis] + s.Shift[axis]
 	}
 	return p
-}
-
-// Length is the distance the move travels in space, in millimetres: along the
-// arc for an arc, and the filament's for a move of the extruder alone.
-func (m Move) Length() float64 {
-	dz := m.To[Z] - m.From[Z]
-	flat := math.Hypot(m.To[X]-m.From[X], m.To[Y]-m.From[Y])
-	if m.Arc {
-		flat = m.radius() * m.Sweep()
-	}
-	if d := math.Hypot(flat, dz); d > 0 {
-		return d
-	}
-	return math.Abs(m.To[E] - m.From[E])
-}
-
-// Sweep is the angle of an arc in radians, from 0 (excluded) to 2π.
-func (m Move) Sweep() float64 {
-	from := math.Atan2(m.From[Y]-m.Centre[1], m.From[X]-m.Centre[0])
-	to := math.Atan2(m.To[Y]-m.Centre[1], m.To[X]-m.Centre[0])
-	sweep := to - from
-	if m.Clock {
-		sweep = -sweep
-	}
-	for sweep <= 1e-9 {
-		sweep += 2 * math.Pi
-	}
-	return sweep
-}
-
-func (m Move) radius() float64 {
-	return math.Hypot(m.From[X]-m.Centre[0], m.From[Y]-m.Centre[1])
-}
-
-// Box is what the move passes through, in millimetres of X, Y and Z: for an arc as
-// far as it bulges.
-func (m Move) Box() (low, high [3]float64) {
-	for axis := X; axis <= Z; axis++ {
-		low[axis], high[axis] = min(m.From[axis], m.To[axis]), max(m.From[axis], m.To[axis])
-	}
-	if !m.Arc {
-		return low, high
-	}
-	radius, sweep := m.radius(), m.Sweep()
-	from := math.Atan2(m.From[Y]-m.Centre[1], m.From[X]-m.Centre[0])
-	for quarter := range 4 {
-		angle := float64(quarter) * math.Pi / 2
-		way := angle - from
-		if m.Clock {
-			way = -way
-		}
-		for way < 0 {
-			way += 2 * math.Pi
-		}
-		for way >= 2*math.Pi {
-			way -= 2 * math.Pi
-		}
-		if way > sweep {
-			continue
-		}
-		sin, cos := math.Sincos(angle)
-		for axis, v := range [2]float64{m.Centre[0] + radius*cos, m.Centre[1] + radius*sin} {
-			low[axis], high[axis] = min(low[axis], v), max(high[axis], v)
-		}
-	}
-	return low, high
 }
 
 // Extrusion is the filament the move pushes, in millimetres; negative for a

@@ -12,6 +12,8 @@ package motion
 
 import (
 	"math"
+	"strconv"
+	"strings"
 
 	"diathermon/internal/core/gcode"
 )
@@ -64,8 +66,10 @@ func (l *Limits) Alone(m gcode.Move) float64 {
 	return trapezoid(b.length, 0, b.nominal, 0, b.acceleration)
 }
 
-// Set carries over what a line says of the limits (M201, M203, M204, M205), as a file
-// says it or a printer that lists its settings. It reports whether it was such a line.
+// Set carries over what a line says of the limits (M201, M203, M204, M205, M566), as a
+// file says it or a printer that lists its settings. It reports whether it was such a
+// line. Firmwares that have M566 take its speeds and those of M203 for mm/min: a speed of
+// M203 that no machine has in mm/s is one of theirs.
 func (l *Limits) Set(line *gcode.Line) bool {
 	if line.Letter != 'M' {
 		return false
@@ -85,6 +89,23 @@ func (l *Limits) Set(line *gcode.Line) bool {
 		axes(&l.Acceleration)
 	case 203:
 		axes(&l.Feed)
+		if x, y := l.Feed[gcode.X], l.Feed[gcode.Y]; max(x, y) >= perMinute {
+			for axis := range l.Feed {
+				if line.Has(gcode.Letters[axis]) {
+					l.Feed[axis] /= 60
+				}
+			}
+		}
+	case 566:
+		axes(&l.Jerk)
+		for axis := range l.Jerk {
+			if line.Has(gcode.Letters[axis]) {
+				l.Jerk[axis] /= 60
+			}
+		}
+		if !l.Told {
+			l.Deviation = 0
+		}
 	case 204:
 		if v, ok := line.Value('S'); ok && v > 0 {
 			l.Print, l.Travel = v, v
@@ -102,6 +123,40 @@ func (l *Limits) Set(line *gcode.Line) bool {
 		}
 	default:
 		return false
+	}
+	return true
+}
+
+// perMinute is the least speed in mm/s of X or Y that no machine has.
+const perMinute = 2000
+
+// SetNamed carries over what a named command says of the limits: SET_VELOCITY_LIMIT with
+// VELOCITY, ACCEL and SQUARE_CORNER_VELOCITY, the speed through a corner of 90°. It
+// reports whether it was one. At a right angle a speed v and an acceleration a cut the
+// corner by v²·(√2 − 1)/a.
+func (l *Limits) SetNamed(command string) bool {
+	fields := strings.Fields(strings.ToUpper(command))
+	if len(fields) == 0 || fields[0] != "SET_VELOCITY_LIMIT" {
+		return false
+	}
+	corner := math.Sqrt(l.Deviation * l.Print / (math.Sqrt2 - 1))
+	for _, f := range fields[1:] {
+		key, value, _ := strings.Cut(f, "=")
+		v, err := strconv.ParseFloat(value, 64)
+		if err != nil || !(v > 0 && v < gcode.Most) {
+			continue
+		}
+		switch key {
+		case "VELOCITY":
+			l.Feed[gcode.X], l.Feed[gcode.Y] = v, v
+		case "ACCEL":
+			l.Print, l.Travel = v, v
+		case "SQUARE_CORNER_VELOCITY":
+			corner = v
+		}
+	}
+	if corner > 0 {
+		l.Deviation = corner * corner * (math.Sqrt2 - 1) / l.Print
 	}
 	return true
 }

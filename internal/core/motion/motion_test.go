@@ -89,3 +89,44 @@ func TestEachKindOfMoveHasItsAcceleration(t *testing.T) {
 		}
 	}
 }
+
+func TestLimitsOfOtherFirmwares(t *testing.T) {
+	say := func(l *motion.Limits, line string) bool {
+		var parsed gcode.Line
+		if parsed.Parse(gcode.Command([]byte(line))) != nil {
+			return l.SetNamed(line)
+		}
+		return l.Set(&parsed)
+	}
+	l := motion.Ordinary
+	for _, line := range []string{"M203 X18000 Y12000 E3000", "M566 X600 Y300"} {
+		if !say(&l, line) {
+			t.Errorf("%s sets nothing", line)
+		}
+	}
+	if l.Feed != (gcode.Position{300, 200, motion.Ordinary.Feed[gcode.Z], 50}) || l.Jerk[gcode.X] != 10 || l.Jerk[gcode.Y] != 5 || l.Deviation != 0 {
+		t.Errorf("in mm/min they are %+v", l)
+	}
+	l = motion.Ordinary
+	if say(&l, "M203 X250 Y200"); l.Feed[gcode.X] != 250 || l.Feed[gcode.Y] != 200 {
+		t.Errorf("in mm/s they are %+v", l)
+	}
+	if !say(&l, "SET_VELOCITY_LIMIT VELOCITY=180 accel=4000 SQUARE_CORNER_VELOCITY=8 NOISE=x") {
+		t.Error("a named command sets nothing")
+	}
+	if l.Feed[gcode.X] != 180 || l.Print != 4000 || l.Travel != 4000 {
+		t.Errorf("named they are %+v", l)
+	}
+	// A right angle is taken at that speed, whatever the way to say it.
+	corner := math.Sqrt(l.Print * l.Deviation * math.Sqrt(0.5) / (1 - math.Sqrt(0.5)))
+	if math.Abs(corner-8) > 1e-9 {
+		t.Errorf("a corner is taken at %g mm/s", corner)
+	}
+	before := l
+	if say(&l, "SET_VELOCITY_LIMIT ACCEL=-5 VELOCITY=1e400 SQUARE_CORNER_VELOCITY=NaN"); math.Abs(l.Deviation-before.Deviation) > 1e-12 || l.Print != 4000 || l.Feed != before.Feed {
+		t.Errorf("numbers that cannot be: %+v", l)
+	}
+	if say(&l, "SET_PIN PIN=beeper VALUE=1") || say(&l, "SET_VELOCITY") {
+		t.Error("another command sets limits")
+	}
+}

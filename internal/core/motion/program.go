@@ -29,7 +29,7 @@ func NewProgram(limits Limits, done func(tag int, seconds float64)) *Program {
 // that the line asks for, at the speed it asks for, and true; or false for one that
 // moves nothing. A retraction by the firmware is a move of the extruder alone.
 func (p *Program) Take(l *gcode.Line, tag int) (gcode.Move, bool) {
-	if l.Letter == 'G' && l.Number < 4 {
+	if l.Letter == 'G' && (l.Number < 4 || l.Number == 5) {
 		m, moves := p.State.Apply(l)
 		if moves {
 			if m.Feed == 0 {
@@ -58,7 +58,7 @@ func (p *Program) Take(l *gcode.Line, tag int) (gcode.Move, bool) {
 		}
 	case 'M':
 		switch l.Number {
-		case 201, 203, 204, 205:
+		case 201, 203, 204, 205, 566:
 			p.Limits.Set(l)
 		case 207, 208:
 			p.retraction.set(l)
@@ -82,13 +82,13 @@ func (p *Program) stop(l *gcode.Line) {
 	}
 }
 
-// add plans a move, an arc by its chords.
+// add plans a move, an arc or a curve by its chords.
 func (p *Program) add(m *gcode.Move, tag int) {
-	if !m.Arc && p.speed == 1 {
+	if m.Straight() && p.speed == 1 {
 		p.Add(m, tag)
 		return
 	}
-	if !m.Arc {
+	if m.Straight() {
 		scaled := *m
 		scaled.Feed *= p.speed
 		p.Add(&scaled, tag)
@@ -106,27 +106,19 @@ const (
 	chordLength = 1.0     // mm
 	chordsLeast = 24      // of a whole circle
 	chordsMost  = 1 << 16 // of one move
+	bendChords  = 10      // of a curve at the least
 )
 
-// Chords appends to out the straight moves that an arc is made of.
+// Chords appends to out the straight moves that an arc or a curve is made of.
 func Chords(out []gcode.Move, m gcode.Move) []gcode.Move {
-	sweep, radius := m.Sweep(), math.Hypot(m.From[gcode.X]-m.Centre[0], m.From[gcode.Y]-m.Centre[1])
-	n := int(max(math.Floor(math.Hypot(radius*sweep, m.To[gcode.Z]-m.From[gcode.Z])/chordLength), math.Ceil(chordsLeast*sweep/(2*math.Pi)), 1))
-	n = min(n, chordsMost)
-	angle := math.Atan2(m.From[gcode.Y]-m.Centre[1], m.From[gcode.X]-m.Centre[0])
-	if m.Clock {
-		sweep = -sweep
+	n := max(math.Floor(m.Length()/chordLength), bendChords)
+	if m.Arc {
+		n = max(math.Floor(m.Length()/chordLength), math.Ceil(chordsLeast*m.Sweep()/(2*math.Pi)), 1)
 	}
+	n = min(n, chordsMost)
 	at := m.From
-	for i := 1; i <= n; i++ {
-		to := m.To
-		if i < n {
-			share := float64(i) / float64(n)
-			sin, cos := math.Sincos(angle + sweep*share)
-			to[gcode.X], to[gcode.Y] = m.Centre[0]+radius*cos, m.Centre[1]+radius*sin
-			to[gcode.Z] = m.From[gcode.Z] + (m.To[gcode.Z]-m.From[gcode.Z])*share
-			to[gcode.E] = m.From[gcode.E] + (m.To[gcode.E]-m.From[gcode.E])*share
-		}
+	for i := 1.0; i <= n; i++ {
+		to := m.At(i / n)
 		out = append(out, gcode.Move{From: at, To: to, Feed: m.Feed})
 		at = to
 	}

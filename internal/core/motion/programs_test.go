@@ -123,6 +123,27 @@ func programs() map[string]string {
 			say("G1 X104 E%.2f\nG3 X100 Y120 I0 J-4 E%.2f\nG1 Y104 E%.2f\nG3 X104 Y100 I4 J0 E%.2f", e+2.7, e+3, e+3.7, e+4)
 		}
 	})
+	add("arcs in other planes", func(say sayer) {
+		for i := range 60 {
+			r := 2 + float64(i%5)
+			say("G18\nG0 X%.3f Y100 Z10 F9000", 100-r)
+			say("G2 X%.3f Z10 I%.3f K0 E%d F1800", 100+r, r, i*4+1)
+			say("G3 X%.3f Z10 R%.3f E%d", 100-r, r, i*4+2)
+			say("G19\nG3 Y%.3f Z10 J%.3f E%d\nG2 Y100 Z10 J%.3f E%d\nG17", 100+2*r, r, i*4+3, -r, i*4+4)
+		}
+	})
+	add("curves", func(say sayer) {
+		say("G0 X20 Y50 F9000")
+		for i := range 80 {
+			x, y := 20+float64(i+1)*2, 50+float64(i%2)*30
+			say("G5 X%.2f Y%.2f I%d J%d P%d Q%d E%.3f F3600", x, y, 3+i%7, 20-i%3*9, -5-i%4, 12-i%5*7, float64(i+1)*1.2)
+		}
+	})
+	add("changes of speed in mm/min", func(say sayer) {
+		say("M566 X900 Y300 Z24 E200")
+		walls(say, 15, 10, 0.15, 4800)
+		zigzag(say, 60, 20, 0.5, 4800)
+	})
 	add("a spiral", func(say sayer) {
 		e := 0.0
 		for i := range 3000 {

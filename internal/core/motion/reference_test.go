@@ -29,6 +29,7 @@ func reference(program string) float64 {
 		most        = vector{3000, 3000, 100, 5000}
 		jerk        = vector{8, 8, 0.4, 5}
 		rounding    = 0.02
+		plane       = [3]int{0, 1, 2}
 		print, rest = 1000.0, 1500.0
 		pull        = 1500.0
 		draw        = map[byte]float64{'S': 3, 'F': 2700, 'Z': 0}
@@ -153,17 +154,18 @@ func reference(program string) float64 {
 				break
 			}
 			from, left := at, fields[0] == "G3"
-			cx, cy := from[0]+w['I']*unit, from[1]+w['J']*unit
+			u, v, through := plane[0], plane[1], plane[2]
+			cx, cy := from[u]+w["IJK"[u]]*unit, from[v]+w["IJK"[v]]*unit
 			if has('R') { // the centre that lies to the left of the way, or to the right of it
-				mx, my, dx, dy := (from[0]+to[0])/2, (from[1]+to[1])/2, to[0]-from[0], to[1]-from[1]
+				mx, my, dx, dy := (from[u]+to[u])/2, (from[v]+to[v])/2, to[u]-from[u], to[v]-from[v]
 				far := math.Sqrt(max(w['R']*w['R']-(dx*dx+dy*dy)/4, 0)) / math.Hypot(dx, dy)
 				if !left {
 					far = -far
 				}
 				cx, cy = mx-dy*far, my+dx*far
 			}
-			r := math.Hypot(from[0]-cx, from[1]-cy)
-			a0, a1 := math.Atan2(from[1]-cy, from[0]-cx), math.Atan2(to[1]-cy, to[0]-cx)
+			r := math.Hypot(from[u]-cx, from[v]-cy)
+			a0, a1 := math.Atan2(from[v]-cy, from[u]-cx), math.Atan2(to[v]-cy, to[u]-cx)
 			if left && a1 <= a0+1e-9 {
 				a1 += 2 * math.Pi
 			} else if !left && a1 >= a0-1e-9 {
@@ -173,10 +175,49 @@ func reference(program string) float64 {
 			for i := 1.0; i <= pieces; i++ {
 				p := to
 				if s := i / pieces; i < pieces {
-					p = vector{cx + r*math.Cos(a0+s*(a1-a0)), cy + r*math.Sin(a0+s*(a1-a0)), from[2] + s*(to[2]-from[2]), from[3] + s*(to[3]-from[3])}
+					p[u], p[v] = cx+r*math.Cos(a0+s*(a1-a0)), cy+r*math.Sin(a0+s*(a1-a0))
+					p[through], p[3] = from[through]+s*(to[through]-from[through]), from[3]+s*(to[3]-from[3])
 				}
 				goTo(p, feed*percent)
 			}
+		case "G5": // in the power basis
+			if has('F') {
+				feed = w['F'] * unit / 60
+			}
+			from, to := at, at
+			for i, c := range []byte("XYZE") {
+				if has(c) {
+					to[i] = w[c]*unit + origin[i]
+				}
+			}
+			var c1, c2, c3 [2]float64
+			for i := range 2 {
+				h1, h2 := from[i]+w["IJ"[i]]*unit, to[i]+w["PQ"[i]]*unit
+				c1[i], c2[i], c3[i] = 3*(h1-from[i]), 3*(from[i]-2*h1+h2), to[i]-from[i]+3*(h1-h2)
+			}
+			along := func(s float64) (p vector) {
+				for i := range p {
+					if p[i] = from[i] + s*(to[i]-from[i]); i < 2 {
+						p[i] = from[i] + s*(c1[i]+s*(c2[i]+s*c3[i]))
+					}
+				}
+				return p
+			}
+			long := 0.0
+			for i := 0.0; i < 1000; i++ {
+				a, b := along(i/1000), along((i+1)/1000)
+				long += math.Hypot(a[0]-b[0], a[1]-b[1])
+			}
+			pieces := max(math.Floor(long), 10)
+			for i := 1.0; i <= pieces; i++ {
+				goTo(along(i/pieces), feed*percent)
+			}
+		case "G17":
+			plane = [3]int{0, 1, 2}
+		case "G18":
+			plane = [3]int{2, 0, 1}
+		case "G19":
+			plane = [3]int{1, 2, 0}
 		case "G4":
 			pause, stop = pause+w['S']+w['P']/1000, true
 		case "M400":
@@ -241,6 +282,12 @@ func reference(program string) float64 {
 			}
 			if has('J') {
 				rounding = w['J']
+			}
+		case "M566":
+			for i, c := range []byte("XYZE") {
+				if has(c) {
+					jerk[i], rounding = w[c]/60, 0
+				}
 			}
 		case "M207":
 			for c := range w {

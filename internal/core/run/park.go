@@ -195,6 +195,9 @@ func (s *sheet) modes(at Point) {
 	} else {
 		s.say("M82")
 	}
+	if at.Plane != gcode.XY {
+		s.say("G" + strconv.Itoa(17+int(at.Plane)))
+	}
 	if at.Inches {
 		s.say("G20")
 	}

@@ -137,6 +137,7 @@ func (s *scanner) read(raw []byte) error {
 func (s *scanner) unread(command []byte) {
 	s.Unread++
 	s.laying = false
+	s.program.Limits.SetNamed(string(command))
 	if s.firstOdd == "" {
 		s.firstOdd = fmt.Sprintf("line %d, %q", s.Lines, command[:min(len(command), 40)])
 	}
@@ -229,7 +230,7 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 	}
 	state := &s.program.State
 	length := 0.0
-	if dx, dy, dz := m.To[0]-m.From[0], m.To[1]-m.From[1], m.To[2]-m.From[2]; m.Arc {
+	if dx, dy, dz := m.To[0]-m.From[0], m.To[1]-m.From[1], m.To[2]-m.From[2]; !m.Straight() {
 		length = m.Length()
 	} else {
 		length = math.Sqrt(dx*dx + dy*dy + dz*dz)
@@ -238,7 +239,7 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 		return fmt.Errorf("a move of %g mm is more than any machine can do: %q", length, command)
 	}
 	for axis := gcode.X; axis <= gcode.Z; axis++ {
-		if m.From[axis] == m.To[axis] && !m.Arc {
+		if m.From[axis] == m.To[axis] && m.Straight() {
 			continue
 		}
 		if !state.Homed[axis] {
@@ -251,7 +252,7 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 	}
 	pushed := m.Extrusion()
 	s.push(pushed)
-	flat := m.From[gcode.X] != m.To[gcode.X] || m.From[gcode.Y] != m.To[gcode.Y] || m.Arc
+	flat := m.From[gcode.X] != m.To[gcode.X] || m.From[gcode.Y] != m.To[gcode.Y] || !m.Straight()
 	s.laying = pushed > 0 && flat
 	if s.laying {
 		s.lay(m, pushed, length)
@@ -268,7 +269,7 @@ func (s *scanner) lay(m *gcode.Move, pushed, length float64) {
 		s.First = s.Commands
 	}
 	var low, high [3]float64
-	if m.Arc {
+	if !m.Straight() {
 		low, high = m.Box()
 	} else {
 		for axis := range low {
@@ -290,7 +291,7 @@ func (s *scanner) lay(m *gcode.Move, pushed, length float64) {
 	f.Length, f.Filament = f.Length+length, f.Filament+pushed
 }
 
-// show hands on a move, an arc by its chords.
+// show hands on a move, an arc or a curve by its chords.
 func (s *scanner) show(m *gcode.Move) {
 	state := &s.program.State
 	k := &s.stroke
@@ -304,7 +305,7 @@ func (s *scanner) show(m *gcode.Move) {
 		}
 		s.draw(k)
 	}
-	if !m.Arc {
+	if m.Straight() {
 		each(m)
 		return
 	}
