@@ -238,7 +238,7 @@ func (p *player) say(ctx context.Context, text string, d doing) error {
 		if err := p.hear(); err != nil {
 			return err
 		}
-		if p.owed == 0 {
+		if p.owed <= 0 {
 			p.cable.acknowledged(p.board.Now())
 			return nil
 		}
