@@ -248,3 +248,75 @@ func BenchmarkLayerView(b *testing.B) {
 		})`, chromedp.EvalAwaitPromise)), "pictures/s")
 	}
 }
+
+// BenchmarkGaps measures the longest gap between two arrivals at the printer, at 115200
+// baud, in windows of twenty seconds of a print: alone, while 500 MB arrive and are
+// surveyed, while they are surveyed still, and while a file is rehearsed. The service is a
+// process of its own, as is what sends the file.
+func BenchmarkGaps(b *testing.B) {
+	const window = 20 * time.Second
+	program, err := binary()
+	if err != nil {
+		b.Fatal(err)
+	}
+	for b.Loop() {
+		dir := reachable(b)
+		data, address, port := filepath.Join(dir, "data"), freeAddress(b), filepath.Join(dir, "port")
+		printer := simprinter.Vesper()
+		printer.Dialect.Telling = true
+		device, err := simprinter.Open(port, printer)
+		if err != nil {
+			b.Fatal(err)
+		}
+		large := filepath.Join(dir, "large.gcode")
+		f, err := os.Create(large)
+		if err != nil {
+			b.Fatal(err)
+		}
+		rings(f, 1250, 10_000)
+		f.Close()
+		p := launch(b, dir, "serve", "--data", data, "--listen", address, "--device", port, "--baud", "115200", "--database", freshDatabase(b))
+		p.says("serving")
+		s := &bench{Client: dial(b, address, data), t: b, device: device}
+		s.live()
+		token, err := os.ReadFile(filepath.Join(data, "keeper-token"))
+		if err != nil {
+			b.Fatal(err)
+		}
+		s.mustSend("long.gcode", bytes.Repeat([]byte("G1 F12000.0000000\n"), 200_000), true)
+		s.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
+		s.until("streaming", func(now api.Bench) bool { return now.Run.Taken > 1000 })
+		gap := func(name string, begin func()) {
+			device.Received()
+			begin()
+			<-time.After(window)
+			b.ReportMetric(device.Received().Gap.Seconds()*1000, name+"-ms")
+		}
+		gap("alone", func() {})
+		sending := exec.Command(program, "--url", "http://"+address, "--token", strings.TrimSpace(string(token)), "send", large)
+		gap("upload", func() {
+			if err := sending.Start(); err != nil {
+				b.Fatal(err)
+			}
+		})
+		if err := sending.Wait(); err != nil {
+			b.Fatal(err)
+		}
+		gap("survey", func() {})
+		if known, err := s.File(b.Context(), "large.gcode"); err != nil || known.Survey.State != "surveying" {
+			b.Logf("in the end it was %+v, %v", known.Survey, err)
+		}
+		s.until("the survey's end", func(api.Bench) bool {
+			known, err := s.File(b.Context(), "large.gcode")
+			return err == nil && known.Survey.State == "done"
+		})
+		gap("rehearsal", func() {
+			if _, err := s.Rehearse(b.Context(), "waits.gcode"); err != nil {
+				b.Fatal(err)
+			}
+		})
+		p.cmd.Process.Kill()
+		p.ended()
+		device.Close()
+	}
+}

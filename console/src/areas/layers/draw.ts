@@ -1,23 +1,37 @@
-/** Draws strokes with WebGL: each is a flat ribbon, one instance of four corners. */
+/**
+ * Draws strokes with WebGL: each is a flat ribbon of two triangles. What a stroke is stands in textures, from which
+ * its six corners are made: drawn as instances, each stroke would be a drawing of its own where there is no graphics
+ * card.
+ */
+
+/** How many strokes stand in a row of the textures. */
+const row = 1024
 
 const vertex = `#version 300 es
-in vec3 from;
-in vec3 to;
-in vec4 colour;
-in float width;
+precision highp float;
+precision highp int;
+uniform highp sampler2D ends;
+uniform lowp sampler2D colours;
 uniform mat4 view;
 uniform float pixel;
 uniform float light;
 out vec4 shade;
 out float across;
+const int corners[6] = int[6](0, 1, 2, 2, 1, 3);
 void main() {
-  float side = float(gl_VertexID & 1) * 2.0 - 1.0;
-  float end = float(gl_VertexID >> 1);
+  int stroke = gl_VertexID / 6;
+  int corner = corners[gl_VertexID - 6 * stroke];
+  ivec2 place = ivec2(stroke % ${row}, stroke / ${row});
+  vec4 from = texelFetch(ends, ivec2(2 * place.x, place.y), 0);
+  vec3 to = texelFetch(ends, ivec2(2 * place.x + 1, place.y), 0).xyz;
+  vec4 colour = texelFetch(colours, place, 0);
+  float side = float(corner & 1) * 2.0 - 1.0;
+  float end = float(corner >> 1);
   vec2 way = to.xy - from.xy;
   float reach = length(way);
   vec2 unit = reach > 1e-5 ? way / reach : vec2(1.0, 0.0);
-  float wide = max(width, pixel);
-  vec3 at = mix(from, to, end);
+  float wide = max(from.w, pixel);
+  vec3 at = mix(from.xyz, to, end);
   at.xy += vec2(-unit.y, unit.x) * side * wide * 0.5 + unit * (end * 2.0 - 1.0) * wide * 0.5;
   gl_Position = view * vec4(at, 1.0);
   float facing = 0.72 + 0.28 * abs(dot(unit, vec2(0.8, 0.6)));
@@ -37,15 +51,13 @@ void main() {
   colour = vec4(shade.rgb * edge * shade.a, shade.a);
 }`
 
-/** A layer on the graphics card. */
-export interface Batch { vao: WebGLVertexArrayObject, buffers: WebGLBuffer[], count: number }
-
-const names = ['from', 'to', 'colour', 'width']
+/** A layer on the graphics card: where its strokes are and how wide, and their colours. */
+export interface Batch { ends: WebGLTexture, colours: WebGLTexture, count: number }
 
 export class Drawing {
   private gl: WebGL2RenderingContext
   private program: WebGLProgram
-  private at: Record<'view' | 'pixel' | 'light' | 'least', WebGLUniformLocation | null>
+  private at: Record<'ends' | 'colours' | 'view' | 'pixel' | 'light' | 'least', WebGLUniformLocation | null>
 
   constructor(canvas: HTMLCanvasElement) {
     const gl = canvas.getContext('webgl2', { antialias: window.devicePixelRatio < 1.5, alpha: true, premultipliedAlpha: true, preserveDrawingBuffer: true })
@@ -59,58 +71,56 @@ export class Drawing {
       if (!gl.getShaderParameter(shader, gl.COMPILE_STATUS)) throw new Error(gl.getShaderInfoLog(shader) ?? 'the drawing cannot be made')
       gl.attachShader(this.program, shader)
     }
-    names.forEach((name, i) => gl.bindAttribLocation(this.program, i, name))
     gl.linkProgram(this.program)
     if (!gl.getProgramParameter(this.program, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(this.program) ?? 'the drawing cannot be made')
-    this.at = { view: gl.getUniformLocation(this.program, 'view'), pixel: gl.getUniformLocation(this.program, 'pixel'), light: gl.getUniformLocation(this.program, 'light'), least: gl.getUniformLocation(this.program, 'least') }
+    const place = (name: string) => gl.getUniformLocation(this.program, name)
+    this.at = { ends: place('ends'), colours: place('colours'), view: place('view'), pixel: place('pixel'), light: place('light'), least: place('least') }
     gl.enable(gl.BLEND)
     gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA)
   }
 
   /** Puts strokes on the graphics card: ends of six numbers, a colour of four bytes and a width for each. */
-  batch(ends: Float32Array, colours: Uint8Array, widths: Float32Array, count: number): Batch {
-    const gl = this.gl
-    const vao = gl.createVertexArray()
-    gl.bindVertexArray(vao)
-    const buffers = ([ends, colours, widths] as const).map(data => {
-      const buffer = gl.createBuffer()
-      gl.bindBuffer(gl.ARRAY_BUFFER, buffer)
-      gl.bufferData(gl.ARRAY_BUFFER, data, gl.STATIC_DRAW)
-      return buffer
-    })
-    for (const at of names.keys()) {
-      gl.enableVertexAttribArray(at)
-      gl.vertexAttribDivisor(at, 1)
+  batch(ends: Float32Array, colours: Uint8Array, widths: Float32Array, strokes: number): Batch {
+    const count = Math.min(strokes, row * this.gl.getParameter(this.gl.MAX_TEXTURE_SIZE))
+    const places = new Float32Array(8 * row * Math.ceil(Math.max(count, 1) / row))
+    for (let i = 0, from = 0, to = 0; i < count; i++, from += 6, to += 8) {
+      places[to] = ends[from]!
+      places[to + 1] = ends[from + 1]!
+      places[to + 2] = ends[from + 2]!
+      places[to + 3] = widths[i]!
+      places[to + 4] = ends[from + 3]!
+      places[to + 5] = ends[from + 4]!
+      places[to + 6] = ends[from + 5]!
     }
-    const batch = { vao, buffers, count }
-    this.from(batch, 0)
-    gl.bindVertexArray(null)
+    const batch = { ends: this.texture(), colours: this.texture(), count }
+    this.gl.bindTexture(this.gl.TEXTURE_2D, batch.ends)
+    this.gl.texImage2D(this.gl.TEXTURE_2D, 0, this.gl.RGBA32F, 2 * row, places.length / 8 / row, 0, this.gl.RGBA, this.gl.FLOAT, places)
+    this.recolour(batch, colours)
     return batch
   }
 
-  /** Lets a batch, which is bound, begin with one of its strokes. */
-  private from(batch: Batch, first: number) {
+  /** A texture of which every texel is read as it is. */
+  private texture(): WebGLTexture {
     const gl = this.gl
-    const attribute = (at: number, buffer: WebGLBuffer, size: number, type: number, normalised: boolean, stride: number, offset: number) => {
-      gl.bindBuffer(gl.ARRAY_BUFFER, buffer)
-      gl.vertexAttribPointer(at, size, type, normalised, stride, offset + first * stride)
-    }
-    attribute(0, batch.buffers[0]!, 3, gl.FLOAT, false, 24, 0)
-    attribute(1, batch.buffers[0]!, 3, gl.FLOAT, false, 24, 12)
-    attribute(2, batch.buffers[1]!, 4, gl.UNSIGNED_BYTE, true, 4, 0)
-    attribute(3, batch.buffers[2]!, 1, gl.FLOAT, false, 4, 0)
+    const texture = gl.createTexture()
+    gl.bindTexture(gl.TEXTURE_2D, texture)
+    for (const which of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, which, gl.NEAREST)
+    return texture
   }
 
   /** Gives other colours to strokes. */
   recolour(batch: Batch, colours: Uint8Array) {
     const gl = this.gl
-    gl.bindBuffer(gl.ARRAY_BUFFER, batch.buffers[1]!)
-    gl.bufferData(gl.ARRAY_BUFFER, colours, gl.STATIC_DRAW)
+    const rows = Math.ceil(Math.max(batch.count, 1) / row)
+    const all = new Uint8Array(4 * row * rows)
+    all.set(colours.subarray(0, 4 * batch.count))
+    gl.bindTexture(gl.TEXTURE_2D, batch.colours)
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA, row, rows, 0, gl.RGBA, gl.UNSIGNED_BYTE, all)
   }
 
   drop(batch: Batch) {
-    for (const b of batch.buffers) this.gl.deleteBuffer(b)
-    this.gl.deleteVertexArray(batch.vao)
+    this.gl.deleteTexture(batch.ends)
+    this.gl.deleteTexture(batch.colours)
   }
 
   /**
@@ -123,6 +133,8 @@ export class Drawing {
     gl.clearColor(0, 0, 0, 0)
     gl.clear(gl.COLOR_BUFFER_BIT | gl.DEPTH_BUFFER_BIT)
     gl.useProgram(this.program)
+    gl.uniform1i(this.at.ends, 0)
+    gl.uniform1i(this.at.colours, 1)
     gl.uniformMatrix4fv(this.at.view, false, view)
     gl.uniform1f(this.at.pixel, pixel)
     gl.uniform1f(this.at.light, deep ? 1 : 0)
@@ -133,20 +145,23 @@ export class Drawing {
     for (const [i, p] of parts.entries()) {
       if (p.count <= 0) continue
       gl.uniform1f(this.at.least, i < parts.length - 1 ? 0.95 : 0.01)
-      gl.bindVertexArray(p.batch.vao)
-      gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, p.count)
+      this.strokes(p.batch, 0, p.count)
     }
-    gl.bindVertexArray(null)
+  }
+
+  /** Draws strokes of a batch, from first to before end. */
+  private strokes(batch: Batch, first: number, end: number) {
+    const gl = this.gl
+    gl.activeTexture(gl.TEXTURE1)
+    gl.bindTexture(gl.TEXTURE_2D, batch.colours)
+    gl.activeTexture(gl.TEXTURE0)
+    gl.bindTexture(gl.TEXTURE_2D, batch.ends)
+    gl.drawArrays(gl.TRIANGLES, 6 * first, 6 * (Math.min(end, batch.count) - first))
   }
 
   /** Draws more strokes of a batch over what is there: nothing else may have changed. */
   more(batch: Batch, first: number, end: number) {
-    const gl = this.gl
-    gl.bindVertexArray(batch.vao)
-    this.from(batch, first)
-    gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, end - first)
-    this.from(batch, 0)
-    gl.bindVertexArray(null)
+    this.strokes(batch, first, end)
   }
 }
 
