@@ -200,7 +200,7 @@ function draw() {
   }
   if (h) drawnAt.value = layer.value
   if (h) parts.push({ batch: h.batch, count })
-  drawing.draw(m.matrix, m.pixel * 1.2, deep.value, parts)
+  drawing.draw(m.matrix, m.pixel, deep.value, parts)
   shown = { scene: h ? scene : '', count }
   place(m.matrix, c.clientWidth, c.clientHeight)
 }

@@ -16,7 +16,8 @@ uniform mat4 view;
 uniform float pixel;
 uniform float light;
 out vec4 shade;
-out float across;
+out float across; // pixels from the middle
+flat out float reach; // pixels from the middle to the rim
 const int corners[6] = int[6](0, 1, 2, 2, 1, 3);
 void main() {
   int stroke = gl_VertexID / 6;
@@ -28,15 +29,15 @@ void main() {
   float side = float(corner & 1) * 2.0 - 1.0;
   float end = float(corner >> 1);
   vec2 way = to.xy - from.xy;
-  float reach = length(way);
-  vec2 unit = reach > 1e-5 ? way / reach : vec2(1.0, 0.0);
-  float wide = max(from.w, pixel);
+  float far = length(way);
+  vec2 unit = far > 1e-5 ? way / far : vec2(1.0, 0.0);
+  reach = max(from.w / pixel, 1.2) * 0.5;
+  across = side * (reach + 0.5);
   vec3 at = mix(from.xyz, to, end);
-  at.xy += vec2(-unit.y, unit.x) * side * wide * 0.5 + unit * (end * 2.0 - 1.0) * wide * 0.5;
+  at.xy += (vec2(-unit.y, unit.x) * across + unit * (end * 2.0 - 1.0) * reach) * pixel;
   gl_Position = view * vec4(at, 1.0);
   float facing = 0.72 + 0.28 * abs(dot(unit, vec2(0.8, 0.6)));
   shade = vec4(colour.rgb * mix(1.0, facing, light), colour.a);
-  across = side;
 }`
 
 const fragment = `#version 300 es
@@ -44,11 +45,14 @@ precision mediump float;
 uniform float least;
 in vec4 shade;
 in float across;
+flat in float reach;
 out vec4 colour;
 void main() {
   if (shade.a < least) discard;
-  float edge = 1.0 - 0.35 * smoothstep(0.55, 1.0, abs(across));
-  colour = vec4(shade.rgb * edge * shade.a, shade.a);
+  float off = abs(across);
+  float edge = 1.0 - 0.35 * smoothstep(0.55, 1.0, off / reach);
+  float whole = shade.a * clamp(reach + 0.5 - off, 0.0, 1.0); // its rim covers a pixel in part
+  colour = vec4(shade.rgb * edge * whole, whole);
 }`
 
 /** A layer on the graphics card: where its strokes are and how wide, and their colours. */
@@ -60,7 +64,7 @@ export class Drawing {
   private at: Record<'ends' | 'colours' | 'view' | 'pixel' | 'light' | 'least', WebGLUniformLocation | null>
 
   constructor(canvas: HTMLCanvasElement) {
-    const gl = canvas.getContext('webgl2', { antialias: window.devicePixelRatio < 1.5, alpha: true, premultipliedAlpha: true, preserveDrawingBuffer: true })
+    const gl = canvas.getContext('webgl2', { antialias: false, alpha: true, premultipliedAlpha: true, preserveDrawingBuffer: true })
     if (!gl) throw new Error('This browser cannot draw with WebGL 2: the picture of the file is on the shelf.')
     this.gl = gl
     this.program = gl.createProgram()
