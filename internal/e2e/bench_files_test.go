@@ -290,7 +290,11 @@ func BenchmarkGaps(b *testing.B) {
 			device.Received()
 			begin()
 			<-time.After(window)
-			b.ReportMetric(device.Received().Gap.Seconds()*1000, name+"-ms")
+			got := device.Received()
+			if lines := float64(got.Lines) / got.Took.Seconds(); lines < 300 {
+				b.Errorf("%s: only %.0f lines a second came", name, lines)
+			}
+			b.ReportMetric(got.Gap.Seconds()*1000, name+"-ms")
 		}
 		gap("alone", func() {})
 		sending := exec.Command(program, "--url", "http://"+address, "--token", strings.TrimSpace(string(token)), "send", large)

@@ -157,7 +157,11 @@ func (p *player) carry(ctx context.Context, command []byte) error {
 			return nil
 		}
 	}
-	if err := p.say(ctx, string(command), doingOf(command)); err != nil {
+	d, reports := doingOf(command)
+	if reports { // those are the rehearsal's own
+		return nil
+	}
+	if err := p.say(ctx, string(command), d); err != nil {
 		return err
 	}
 	if n := p.board.Cut(); n > p.cut {
@@ -167,21 +171,24 @@ func (p *player) carry(ctx context.Context, command []byte) error {
 	return nil
 }
 
-// doingOf is what a command lets the printer do.
-func doingOf(command []byte) doing {
+// doingOf is what a command lets the printer do, and whether it says how often the
+// printer is to report.
+func doingOf(command []byte) (d doing, reports bool) {
 	var l gcode.Line
 	if l.Parse(command) != nil {
-		return making
+		return making, false
 	}
 	switch code := l.Code(); {
 	case code.Traits()&gcode.Awaits != 0:
-		return warming
+		return warming, false
 	case code.Is('G', 4):
-		return dwelling
+		return dwelling, false
 	case code.Is('G', 28):
-		return homing
+		return homing, false
+	case code.Is('M', 154), code.Is('M', 155):
+		return making, true
 	}
-	return making
+	return making, false
 }
 
 // pacing is how far the file's moves have come against what they would take if no line

@@ -3,7 +3,9 @@ package rehearsal_test
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"math"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -172,6 +174,7 @@ func TestWhatIsFound(t *testing.T) {
 		"it never gets there":  {"M190 S109\nG28\n", "waits for heat that does not come: the bed at", 1, bounds.Block},
 		"it never cools there": {"M190 R10\nG28\n", "waits for heat that does not come", 1, bounds.Block},
 		"halted":               {start + "G1 X5\nM112\nG1 X6\n", "the printer halts: Printer halted", 7, bounds.Block},
+		"its own reports":      {start + "M155 S0\nM154 S0.000001\nG4 S600\nM155 S0.000001\nG4 S600\nG1 X5\nM104 S0\nM140 S0\n", "", 0, ""},
 		"a tuning that fails":  {start + "M303 E0 S999\n", "PID Autotune failed", 6, bounds.Warn},
 		"a slow cable":         {fine, "lines come faster than the cable", 7, bounds.Warn},
 	} {
@@ -181,6 +184,9 @@ func TestWhatIsFound(t *testing.T) {
 			p.Heaters = weak
 		}
 		r := play(t, p, c.text)
+		if readings := heat.Sum(r.Heat[heat.Bed]).Count; math.Abs(float64(readings)-r.Took.Seconds()) > 3 {
+			t.Errorf("%s: %d reports in %s", name, readings, r.Took)
+		}
 		if c.want == "" {
 			if len(r.Problems) > 0 {
 				t.Errorf("%s: %v", name, r.Problems)
@@ -247,6 +253,41 @@ func TestTimesAreThoseOfTheMoves(t *testing.T) {
 				t.Errorf("%s: %d spans of %s for the %s", name, len(spans), r.Step, h)
 			}
 		}
+	}
+}
+
+// TestAnythingIsRehearsed lets seeds write files of what printers know and what they do
+// not: whatever they hold, a rehearsal comes to its end, or to that of its context.
+func TestAnythingIsRehearsed(t *testing.T) {
+	codes := strings.Fields("G0 G1 G1 G1 G2 G3 G4 G5 G10 G11 G17 G18 G19 G20 G21 G28 G29 G90 G91 G92 M0 M82 M83 M84 M104 M105 M106 M108 M109 M112 M114 M118 M140 M155 M154 M190 M201 M203 M204 M205 M207 M208 M220 M221 M301 M303 M400 M410 M500 M503 M566 M999 T0 T1 T9 SET_VELOCITY_LIMIT X5 ; \x00 \xff%")
+	numbers := strings.Fields("0 1 -1 5 10 0.001 -0.5 100 230 300 1e9 --5 +3 . 99999 -99999 nan 0x10 1.2.3")
+	numbers = append(numbers, "", " ")
+	for seed := range uint64(80) {
+		rng := rand.New(rand.NewPCG(seed, 7))
+		var text strings.Builder
+		for range 120 {
+			text.WriteString(codes[rng.IntN(len(codes))])
+			for range rng.IntN(5) {
+				fmt.Fprintf(&text, "%s%c%s", []string{" ", "", "  ", "\t"}[rng.IntN(4)], "XYZEFSRIJKPQT"[rng.IntN(13)], numbers[rng.IntN(len(numbers))])
+			}
+			text.WriteString([]string{"\n", "\r\n", "\n\n"}[rng.IntN(3)])
+		}
+		facts, err := toolpath.Scan(strings.NewReader(text.String()), toolpath.Options{Limits: motion.Ordinary})
+		if err != nil { // the shelf refuses it; the stand-in must bear it all the same
+			facts = toolpath.Summary{}
+		}
+		ctx, cancel := context.WithTimeout(context.Background(), 150*time.Millisecond)
+		ended := make(chan struct{})
+		go func() {
+			defer close(ended)
+			rehearsal.Play(ctx, strings.NewReader(text.String()), toolpath.File{Summary: facts}, vesper(), began, func(rehearsal.Progress) {})
+		}()
+		select {
+		case <-ended:
+		case <-time.After(20 * time.Second):
+			t.Fatalf("seed %d does not end:\n%s", seed, text.String())
+		}
+		cancel()
 	}
 }
 
