@@ -260,25 +260,14 @@ func BenchmarkGaps(b *testing.B) {
 		b.Fatal(err)
 	}
 	for b.Loop() {
-		dir := reachable(b)
-		data, address, port := filepath.Join(dir, "data"), freeAddress(b), filepath.Join(dir, "port")
-		printer := simprinter.Vesper()
-		printer.Dialect.Telling = true
-		device, err := simprinter.Open(port, printer)
-		if err != nil {
-			b.Fatal(err)
-		}
-		large := filepath.Join(dir, "large.gcode")
+		s, p, address, data := apart(b)
+		large := filepath.Join(b.TempDir(), "large.gcode")
 		f, err := os.Create(large)
 		if err != nil {
 			b.Fatal(err)
 		}
 		rings(f, 1250, 10_000)
 		f.Close()
-		p := launch(b, dir, "serve", "--data", data, "--listen", address, "--device", port, "--baud", "115200", "--database", freshDatabase(b))
-		p.says("serving")
-		s := &bench{Client: dial(b, address, data), t: b, device: device}
-		s.live()
 		token, err := os.ReadFile(filepath.Join(data, "keeper-token"))
 		if err != nil {
 			b.Fatal(err)
@@ -287,10 +276,10 @@ func BenchmarkGaps(b *testing.B) {
 		s.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
 		s.until("streaming", func(now api.Bench) bool { return now.Run.Taken > 1000 })
 		gap := func(name string, begin func()) {
-			device.Received()
+			s.device.Received()
 			begin()
 			<-time.After(window)
-			got := device.Received()
+			got := s.device.Received()
 			if lines := float64(got.Lines) / got.Took.Seconds(); lines < 300 {
 				b.Errorf("%s: only %.0f lines a second came", name, lines)
 			}
@@ -321,6 +310,6 @@ func BenchmarkGaps(b *testing.B) {
 		})
 		p.cmd.Process.Kill()
 		p.ended()
-		device.Close()
+		s.device.Close()
 	}
 }

@@ -214,18 +214,7 @@ func circles(feed, moves int) []byte {
 func BenchmarkHalt(b *testing.B) {
 	const halts = 100
 	for b.Loop() {
-		dir := reachable(b)
-		data, address, port := filepath.Join(dir, "data"), freeAddress(b), filepath.Join(dir, "port")
-		printer := simprinter.Vesper()
-		printer.Dialect.Telling = true
-		device, err := simprinter.Open(port, printer)
-		if err != nil {
-			b.Fatal(err)
-		}
-		p := launch(b, dir, "serve", "--data", data, "--listen", address, "--device", port, "--baud", "115200", "--database", freshDatabase(b))
-		p.says("serving")
-		s := &bench{Client: dial(b, address, data), t: b, device: device}
-		s.live()
+		s, p, address, data := apart(b)
 		load := exec.Command(os.Args[0])
 		load.Env = append(os.Environ(), loadEnv+"="+address+" "+filepath.Join(data, "keeper-token"))
 		if err := load.Start(); err != nil {
@@ -246,7 +235,7 @@ func BenchmarkHalt(b *testing.B) {
 			s.until("streaming", func(now api.Bench) bool { return now.Run != nil && now.Run.Taken > 60 })
 			begun := arrive(b, address, request)
 			s.until("the halt at the printer", func(api.Bench) (halted bool) {
-				device.Do(func(board *simprinter.Board) { halted = board.Halted() })
+				s.device.Do(func(board *simprinter.Board) { halted = board.Halted() })
 				return halted
 			})
 			took = append(took, s.written(b).Sub(begun))
@@ -263,8 +252,25 @@ func BenchmarkHalt(b *testing.B) {
 		b.ReportMetric(took[halts-1].Seconds()*1000, "longest-ms")
 		p.cmd.Process.Kill()
 		p.ended()
-		device.Close()
+		s.device.Close()
 	}
+}
+
+// apart is a service that is a process of its own, with a stand-in at 115200 baud, where
+// it listens and its data folder.
+func apart(b *testing.B) (s *bench, p *process, address, data string) {
+	dir := reachable(b)
+	data, address = filepath.Join(dir, "data"), freeAddress(b)
+	port, printer := filepath.Join(dir, "port"), simprinter.Vesper()
+	printer.Dialect.Telling = true
+	device, err := simprinter.Open(port, printer)
+	if err != nil {
+		b.Fatal(err)
+	}
+	p = launch(b, dir, "serve", "--data", data, "--listen", address, "--device", port, "--baud", "115200", "--database", freshDatabase(b))
+	p.says("serving")
+	s = &bench{Client: dial(b, address, data), t: b, device: device}
+	return s.live(), p, address, data
 }
 
 // loadEnv makes the test program load a service instead of testing anything: its
