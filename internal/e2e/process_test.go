@@ -3,6 +3,7 @@ package e2e
 import (
 	"bufio"
 	"bytes"
+	"fmt"
 	"io"
 	"net"
 	"os"
@@ -137,6 +138,22 @@ func dial(t testing.TB, address, data string) *client.Client {
 	return c
 }
 
+// idlers is how many threads of a process have the lowest priority.
+func idlers(t *testing.T, pid int) (n int) {
+	t.Helper()
+	tasks, err := filepath.Glob(fmt.Sprintf("/proc/%d/task/*/stat", pid))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, path := range tasks {
+		stat, _ := os.ReadFile(path)
+		if fields := strings.Fields(string(stat[bytes.LastIndexByte(stat, ')')+1:])); len(fields) > 16 && fields[16] == "19" {
+			n++
+		}
+	}
+	return n
+}
+
 func TestServeSurvivesBeingKilled(t *testing.T) {
 	t.Parallel()
 	dir := reachable(t)
@@ -151,6 +168,9 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 	c := dial(t, address, data)
 	b := &bench{Client: c, t: t}
 	b.live()
+	if n := idlers(t, first.cmd.Process.Pid); n != 2 { // for surveys and rehearsals
+		t.Errorf("%d threads have the lowest priority", n)
+	}
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	b.untilRun("running")
 

@@ -63,7 +63,7 @@ var doors = map[string][]string{
 	"internal/web/bench":   {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/heat", "internal/web/runs"},
 
 	"internal/client":  {"internal/api"},
-	"internal/service": {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/journal", "internal/records", "internal/rehearsal", "internal/shelf", "internal/survey", "internal/web"},
+	"internal/service": {"internal/awake", "internal/core", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/records", "internal/rehearsal", "internal/shelf", "internal/survey", "internal/web"},
 	"internal/cli":     {"internal/api", "internal/client", "internal/durable", "internal/facts", "internal/inspect", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }
