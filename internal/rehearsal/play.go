@@ -73,8 +73,8 @@ const (
 	dwelling
 )
 
-// Play rehearses the file that body holds, of that many bytes, as if it were started at
-// that time. What facts knows of it is told with what comes of it. Progress is called
+// Play rehearses the file that body holds and of which facts are known, as if it were
+// started at that time. Its findings are told with what comes of it. Progress is called
 // now and then. The error is the context's, or that of reading; what a file does to the
 // stand-in is no error.
 func Play(ctx context.Context, body io.Reader, facts toolpath.File, p Printer, begins time.Time, progress func(Progress)) (Report, error) {
@@ -92,9 +92,11 @@ func Play(ctx context.Context, body io.Reader, facts toolpath.File, p Printer, b
 		}
 	}
 	err := pl.play(ctx, body, facts, progress)
-	progress(Progress{Share: 1, Line: pl.line, Clock: pl.board.Now()})
 	if errors.Is(err, errHalted) {
 		err = nil
+	}
+	if err == nil {
+		progress(Progress{Share: 1, Line: pl.line, Clock: pl.board.Now()})
 	}
 	pl.report.Took = pl.board.Now()
 	slices.SortStableFunc(pl.report.States, func(a, b Spell) int { return slices.Index(order, a.State) - slices.Index(order, b.State) })
@@ -428,13 +430,13 @@ func perByte(baud int) time.Duration {
 	return 10 * time.Second / time.Duration(baud)
 }
 
-// carry is when a line of so many bytes has arrived: it follows the one before, and
-// leaves when the host knows of a place for it.
-func (c *cable) carry(bytes int, now time.Duration) time.Duration {
+// carry is when a line of that size, in bytes, has arrived: it follows the one before,
+// and leaves when the host knows of a place for it.
+func (c *cable) carry(size int, now time.Duration) time.Duration {
 	if c.perByte == 0 {
 		return now
 	}
-	c.free = max(c.free, c.acks[0]) + time.Duration(bytes)*c.perByte
+	c.free = max(c.free, c.acks[0]) + time.Duration(size)*c.perByte
 	return c.free
 }
 
