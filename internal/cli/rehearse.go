@@ -66,7 +66,10 @@ func rehearse(ctx context.Context, cmd *cli.Command, c *client.Client, name stri
 		case <-ctx.Done():
 			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 			defer cancel()
-			return r, errors.Join(ctx.Err(), c.StopRehearsal(end, name))
+			if err := c.StopRehearsal(end, name); err != nil {
+				return r, fmt.Errorf("the rehearsal may go on: %w", err)
+			}
+			return r, errors.New("the rehearsal was stopped")
 		case <-look.C:
 		}
 		if r, err = c.Rehearsal(ctx, name); err != nil && ctx.Err() == nil {

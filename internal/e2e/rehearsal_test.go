@@ -103,6 +103,15 @@ func TestAFileIsRehearsedBesideAPrint(t *testing.T) {
 	if r := b.rehearsed("long.gcode"); r.State != "stopped" || r.Ended == nil {
 		t.Errorf("it is %+v", r)
 	}
+	if _, err := b.Rehearse(t.Context(), "long.gcode"); err != nil { // and once more, for ever, but for its removal
+		t.Fatal(err)
+	}
+	if err := b.Remove(t.Context(), "long.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.Rehearse(t.Context(), "coupon.gcode"); err != nil || b.rehearsed("coupon.gcode").State != "finished" {
+		t.Errorf("behind a file that is gone: %v", err)
+	}
 	b.do(page, chromedp.Navigate(b.service.URL+"/shelf/bad%20part.gcode/rehearsal"), chromedp.WaitVisible(`//*[contains(text(), "Asks for a person")]`))
 	if wide := ask(b, page, chromedp.Evaluate[bool](`document.documentElement.scrollWidth > innerWidth`)); wide {
 		t.Error("the page is wider than a phone")

@@ -26,7 +26,7 @@ const (
 	mostSpans     = 2400                   // of a heater
 	leastLost     = time.Second            // that a layer takes longer
 	lostShare     = 30                     // of the layer, as one in so many
-	shown         = 512                    // lines between two looks at who waits
+	shown         = 512                    // lines, or steps within one, between two looks at who waits
 	longestLine   = 1 << 20                // bytes
 	tick          = time.Microsecond       // by which the clock goes on at the least
 	looks         = time.Minute            // between two looks at a wait for heat
@@ -61,6 +61,9 @@ type player struct {
 	cut    int
 	wait   wait
 	passed map[gcode.Code]bool
+	read   int64 // bytes of the file
+	size   int64 // that it has
+	told   func(Progress)
 }
 
 // doing is what a command lets the printer do.
@@ -81,7 +84,7 @@ func Play(ctx context.Context, body io.Reader, facts toolpath.File, p Printer, b
 	config, learned := p.config()
 	pl := &player{
 		printer: p, board: simprinter.NewBoard(config), cable: cable{perByte: perByte(p.Baud)},
-		guards: map[heat.Heater]*heat.Guard{}, last: map[heat.Heater]heat.Reading{}, spans: map[heat.Heater]*heat.Roller{}, passed: map[gcode.Code]bool{},
+		guards: map[heat.Heater]*heat.Guard{}, last: map[heat.Heater]heat.Reading{}, spans: map[heat.Heater]*heat.Roller{}, passed: map[gcode.Code]bool{}, size: max(facts.Size, 1), told: progress,
 		report: Report{Begins: begins, Limits: p.LimitsOf, Learned: learned, Problems: append([]toolpath.Finding(nil), facts.Findings...), Heat: map[heat.Heater][]heat.Span{}, Step: time.Second},
 	}
 	for _, h := range p.Machine.Heaters() {
@@ -91,7 +94,7 @@ func Play(ctx context.Context, body io.Reader, facts toolpath.File, p Printer, b
 			pl.spans[h] = &heat.Roller{Step: pl.report.Step}
 		}
 	}
-	err := pl.play(ctx, body, facts, progress)
+	err := pl.play(ctx, body, facts)
 	if errors.Is(err, errHalted) {
 		err = nil
 	}
@@ -106,7 +109,7 @@ func Play(ctx context.Context, body io.Reader, facts toolpath.File, p Printer, b
 	return pl.report, err
 }
 
-func (p *player) play(ctx context.Context, body io.Reader, facts toolpath.File, progress func(Progress)) error {
+func (p *player) play(ctx context.Context, body io.Reader, facts toolpath.File) error {
 	p.board.Output() // its greeting
 	if err := p.say(ctx, "M155 S1", making); err != nil {
 		return err
@@ -114,12 +117,14 @@ func (p *player) play(ctx context.Context, body io.Reader, facts toolpath.File, 
 	p.marks = facts.Marks
 	lines := bufio.NewScanner(body)
 	lines.Buffer(make([]byte, 64<<10), longestLine)
-	read, commands := int64(0), 0
+	commands := 0
 	for lines.Scan() {
 		p.line++
-		read += int64(len(lines.Bytes())) + 1
+		p.read += int64(len(lines.Bytes())) + 1
 		if p.line%shown == 0 {
-			progress(Progress{Share: min(float64(read)/float64(max(facts.Size, 1)), 1), Line: p.line, Clock: p.board.Now()})
+			if err := p.look(ctx); err != nil {
+				return err
+			}
 		}
 		command := gcode.Command(lines.Bytes())
 		if len(command) == 0 {
@@ -144,11 +149,14 @@ func (p *player) play(ctx context.Context, body io.Reader, facts toolpath.File, 
 	return nil
 }
 
+// look tells how far it is, and whether to go on.
+func (p *player) look(ctx context.Context) error {
+	p.told(Progress{Share: min(float64(p.read)/float64(p.size), 1), Line: p.line, Clock: p.board.Now()})
+	return ctx.Err()
+}
+
 // carry lets the stand-in carry out a command of the file, as a run would.
 func (p *player) carry(ctx context.Context, command []byte) error {
-	if p.report.Commands%shown == 0 && ctx.Err() != nil {
-		return ctx.Err()
-	}
 	if command[0] != 'G' {
 		if why, asks := strings.CutPrefix(run.Asks(string(command)), "the file asks for it"); asks {
 			if err := p.say(ctx, "M400", making); err != nil {
@@ -251,8 +259,10 @@ func (p *player) say(ctx context.Context, text string, d doing) error {
 			p.cable.acknowledged(p.board.Now())
 			return nil
 		}
-		if turns%shown == 0 && ctx.Err() != nil {
-			return ctx.Err()
+		if turns%shown == 0 {
+			if err := p.look(ctx); err != nil {
+				return err
+			}
 		}
 		p.pass(max(p.board.Next(), p.board.Now()) + tick)
 		if d == warming {

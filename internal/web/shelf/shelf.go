@@ -145,7 +145,15 @@ func (a Area) mountFiles(d *desk.Desk) {
 
 	remove := desk.Answering(http.StatusNoContent, d.Op("remove-file", http.MethodDelete, "/v1/shelf/{name}", desk.Keep, "Take a file off the shelf; not while it runs", 404, 409))
 	desk.Do(d, remove, func(ctx context.Context, in *name) error {
-		return a.Shelf.Remove(ctx, in.Name)
+		f, err := a.Shelf.Known(ctx, in.Name)
+		if err != nil {
+			return err
+		}
+		if err := a.Shelf.Remove(ctx, in.Name); err != nil {
+			return err
+		}
+		a.Stage.Stop(f) // if it is on it: nobody could ask for it any more
+		return nil
 	})
 
 	d.Raw(ranged(d, "get-file-content", "/v1/shelf/{name}/content", "A file's bytes, with Range and ETag", "text/x-gcode", []int{404}), "", a.content)

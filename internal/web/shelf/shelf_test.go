@@ -21,6 +21,7 @@ import (
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/host/printing"
+	"diathermon/internal/rehearsal"
 	"diathermon/internal/shelf"
 	"diathermon/internal/survey"
 	"diathermon/internal/web/desk"
@@ -78,6 +79,9 @@ func (b *board) Change(_ context.Context, name string, c shelf.Change) (toolpath
 func (b *board) Disk(context.Context) (shelf.Disk, error) {
 	return shelf.Disk{Used: 5, Free: 6, Total: 20}, nil
 }
+func (b *board) Open(context.Context, toolpath.File) (io.ReadCloser, error) {
+	return nil, shelf.ErrMissing
+}
 func (b *board) Histories(context.Context) (map[string]run.History, error) {
 	return map[string]run.History{"abc": {Runs: 3, Finished: 2, Last: time.Now().Add(-time.Hour), State: run.Broken}}, nil
 }
@@ -110,7 +114,7 @@ func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.No
 
 func mount(t *testing.T, lacks string, b *board) *webtest.Caller {
 	b.dir = t.TempDir()
-	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24, Price: 20, Currency: "EUR"}, Shelf: b, Survey: b, Host: b, Runs: b}, runs.Area{})
+	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24, Price: 20, Currency: "EUR"}, Shelf: b, Survey: b, Host: b, Runs: b, Stage: rehearsal.NewStage(b, nil)}, runs.Area{})
 }
 
 func TestBytesArriveUnderTheNameThatWasSent(t *testing.T) {
