@@ -21,16 +21,8 @@ func rehearseCommand() *cli.Command {
 		Name: "rehearse", Usage: "try a file from the shelf on the stand-in printer, as fast as that goes", ArgsUsage: "NAME",
 		Description: "Nothing is said to the printer. It fails where something stands in the way of a print; breaking it off (Ctrl-C) ends the rehearsal.",
 		Flags:       []cli.Flag{jsonFlag},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := arguments(cmd, 1, 1)
-			if err != nil {
-				return err
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			r, err := rehearse(ctx, cmd, c, args[0])
+		Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
+			r, err := rehearse(ctx, cmd, c, name)
 			if err != nil {
 				return err
 			}
@@ -41,7 +33,7 @@ func rehearseCommand() *cli.Command {
 				showRehearsal(w, r)
 			}
 			return errors.Join(err, inTheWay(r))
-		},
+		}),
 	}
 }
 

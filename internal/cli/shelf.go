@@ -105,20 +105,22 @@ func showStored(w io.Writer, s api.Stored) {
 	}
 }
 
-func shelfCommand() *cli.Command {
-	named := func(act func(context.Context, *cli.Command, *client.Client, string) error) cli.ActionFunc {
-		return func(ctx context.Context, cmd *cli.Command) error {
-			args, err := arguments(cmd, 1, 1)
-			if err != nil {
-				return err
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			return act(ctx, cmd, c, args[0])
+// named is an action about one stored file.
+func named(act func(context.Context, *cli.Command, *client.Client, string) error) cli.ActionFunc {
+	return func(ctx context.Context, cmd *cli.Command) error {
+		args, err := arguments(cmd, 1, 1)
+		if err != nil {
+			return err
 		}
+		c, err := dial(cmd)
+		if err != nil {
+			return err
+		}
+		return act(ctx, cmd, c, args[0])
 	}
+}
+
+func shelfCommand() *cli.Command {
 	return &cli.Command{
 		Name: "shelf", Usage: "list the stored files", Flags: []cli.Flag{jsonFlag},
 		Action: listShelf,
@@ -211,16 +213,8 @@ func printCommand() *cli.Command {
 		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"},
 			&cli.BoolFlag{Name: "soak", Usage: "hold the bed at the file's setpoint until the plate is even, then begin"},
 			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := arguments(cmd, 1, 1)
-			if err != nil {
-				return err
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			r, err := c.StartWith(ctx, api.StartRun{File: args[0], Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
+		Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
+			r, err := c.StartWith(ctx, api.StartRun{File: name, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
 			if err != nil {
 				return err
 			}
@@ -232,6 +226,6 @@ func printCommand() *cli.Command {
 			}
 			fmt.Fprintf(cmd.Root().Writer, "Started: %s, run %s\n", r.File, r.ID)
 			return nil
-		},
+		}),
 	}
 }

@@ -38,14 +38,14 @@ func Of(f toolpath.File, p machine.Printer) api.File {
 		out.Currency = p.Currency
 	}
 	for tool, mm := range f.ByTool {
-		if mm != 0 {
-			out.Tools = append(out.Tools, api.ToolUse{Tool: tool, Filament: filament(mm, p)})
+		if mm == 0 {
+			continue
 		}
-	}
-	for i, t := range out.Tools {
-		if t.Tool < len(f.Spent) {
-			out.Tools[i].Seconds = f.Spent[t.Tool]
+		use := api.ToolUse{Tool: tool, Filament: filament(mm, p)}
+		if tool < len(f.Spent) {
+			use.Seconds = f.Spent[tool]
 		}
+		out.Tools = append(out.Tools, use)
 	}
 	if f.Surveyed() && f.Trouble == "" && !f.Extent.Empty {
 		out.Extent = &api.Extent{Min: f.Extent.Min, Max: f.Extent.Max}

@@ -172,8 +172,8 @@ const longestClimb = time.Hour
 //
 // What holding takes is fed forward, and the rest is proportional within a band of w
 // below the setpoint: at v full on, the last tailFrom take (tailFrom−w+w·ln(w/r))/v until
-// r are left, which counts as there. The band is no narrower than what J. G. Ziegler and N. B. Nichols
-// (1942) give to such a heater.
+// r are left, which counts as there. The band is no narrower than what J. G. Ziegler and
+// N. B. Nichols (1942) give to such a heater.
 func control(h *simprinter.Heater, rise, lag, tail, spare float64) {
 	spare = max(spare, 0.05)
 	takes := func(w float64) float64 { return tailFrom - w + w*math.Log(w/heat.Ready) }

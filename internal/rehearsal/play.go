@@ -2,7 +2,6 @@ package rehearsal
 
 import (
 	"bufio"
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -20,20 +19,11 @@ import (
 )
 
 const (
-	receiveBuffer = 4096                   // bytes of the stand-in's: its cable is the rehearsal's own
-	coldest       = 170                    // °C of the nozzle below which firmwares push no filament
-	mostAlarms    = 40                     // that are kept
-	mostSpans     = 2400                   // of a heater
-	leastLost     = time.Second            // that a layer takes longer
-	lostShare     = 30                     // of the layer, as one in so many
-	shown         = 512                    // lines, or steps within one, between two looks at who waits
-	longestLine   = 1 << 20                // bytes
-	tick          = time.Microsecond       // by which the clock goes on at the least
-	looks         = time.Minute            // between two looks at a wait for heat
-	patience      = 5                      // of them in which nothing must have changed
-	moved         = 0.5                    // K that a heater must have moved in them
-	framing       = len("N1234567 *123\n") // of a line on the cable
-	window        = 4                      // lines that are on their way
+	receiveBuffer = 4096             // bytes of the stand-in's: its cable is the rehearsal's own
+	coldest       = 170              // °C of the nozzle below which firmwares push no filament
+	shown         = 512              // lines, or steps within one, between two looks at who waits
+	longestLine   = 1 << 20          // bytes
+	tick          = time.Microsecond // by which the clock goes on at the least
 )
 
 // order is that in which states are told.
@@ -201,45 +191,6 @@ func doingOf(command []byte) (d doing, reports bool) {
 	return making, false
 }
 
-// pacing is how far the file's moves have come against what they would take if no line
-// ever came too late.
-type pacing struct {
-	marks []run.Mark    // where layers begin; those still to come
-	made  time.Duration // in moves and waits so far
-	late  time.Duration // that lines came behind when the printer could have taken them
-	at    pace          // as the layer began
-}
-
-// pace is where a pacing stood.
-type pace struct {
-	line       int
-	made, late time.Duration
-	ideal      float64 // s
-}
-
-// keepUp looks, where a layer begins, whether the one before it took longer because its
-// lines came too late.
-func (p *player) keepUp(commands int) {
-	for len(p.marks) > 0 && commands >= p.marks[0].Command {
-		p.layerOver(p.marks[0].Seconds)
-		p.marks = p.marks[1:]
-	}
-}
-
-// layerOver looks at a layer that would have ended so many seconds from the first move.
-func (p *player) layerOver(ideal float64) {
-	took := p.made - p.at.made
-	lost := took - time.Duration((ideal-p.at.ideal)*float64(time.Second))
-	if lost > max(leastLost, took/lostShare) && p.late-p.at.late > lost/2 {
-		p.report.Starved += lost
-		p.report.Problems = toolpath.Found(p.report.Problems, bounds.Finding{
-			Level: bounds.Warn, Title: fmt.Sprintf("a layer's lines come faster than the cable carries them at %d baud, so that its moves become slower", p.printer.Baud),
-			Do: "use a faster rate, or slice it with fewer, longer moves",
-		}, p.at.line)
-	}
-	p.at = pace{p.line, p.made, p.late, ideal}
-}
-
 // say lets the stand-in carry out a line, and waits until it is done.
 func (p *player) say(ctx context.Context, text string, d doing) error {
 	p.doing = d
@@ -308,149 +259,4 @@ func (p *player) become(s run.State, took time.Duration) {
 // find notes a problem of the line that was said last.
 func (p *player) find(level bounds.Level, title, do string) {
 	p.report.Problems = toolpath.Found(p.report.Problems, bounds.Finding{Level: level, Title: title, Do: do}, p.line)
-}
-
-// hear takes what the stand-in says.
-func (p *player) hear() error {
-	for line := range bytes.Lines(p.board.Output()) {
-		text := string(bytes.TrimRight(line, "\n"))
-		unknown, isUnknown := strings.CutPrefix(text, "echo:Unknown command: ")
-		fault, isFault := strings.CutPrefix(text, "Error:")
-		switch {
-		case text == "ok" || strings.HasPrefix(text, "ok "):
-			p.owed--
-		case isUnknown:
-			p.unknown(strings.Trim(unknown, `"`))
-		case isFault:
-			p.find(bounds.Block, "the printer halts: "+fault, "slice it again without what makes it halt, or look at the heater")
-			return errHalted
-		case strings.Contains(text, "cold extrusion"):
-			p.find(bounds.Warn, fmt.Sprintf("it pushes filament with the nozzle below %d °C: firmwares do not, and nothing comes out", coldest), "let it wait for the nozzle with M109 before")
-		case strings.Contains(text, "failed"):
-			p.find(bounds.Warn, "the printer says: "+text, "look at what the line is to do")
-		default:
-			if readings := heat.ParseReport(text); readings != nil {
-				p.readings(readings)
-			}
-		}
-	}
-	return nil
-}
-
-// unknown notes a command that the stand-in does nothing on.
-func (p *player) unknown(command string) {
-	var l gcode.Line
-	if l.Parse([]byte(command)) != nil {
-		p.find(bounds.Note, "the stand-in cannot make anything of it", "see that your printer's firmware can")
-		return
-	}
-	code := l.Code()
-	meaning := code.Look()
-	if p.passed[code] {
-		return
-	}
-	p.passed[code] = true
-	if meaning.Traits == 0 {
-		p.find(bounds.Note, fmt.Sprintf("%s is no command that the open firmwares share: the stand-in passes over it", code), "see that your printer's firmware knows it")
-		return
-	}
-	p.find(bounds.Note, fmt.Sprintf("the stand-in passes over %s, which %s: that was not rehearsed", code, meaning.Does), "nothing, if your printer knows it")
-}
-
-// readings takes what the stand-in reports of its heaters.
-func (p *player) readings(readings []heat.Reading) {
-	now := p.board.Now()
-	at := p.report.Begins.Add(now)
-	for _, r := range readings {
-		g := p.guards[r.Heater]
-		if g == nil {
-			continue
-		}
-		p.last[r.Heater] = r
-		p.spans[r.Heater].Note(heat.Sample{At: at, Reading: r})
-		for _, a := range g.Note(at, now+time.Second, r, heat.Around(r.Heater, p.last)) {
-			if len(p.report.Alarms) == mostAlarms {
-				p.report.More++
-				continue
-			}
-			p.report.Alarms = append(p.report.Alarms, Alarm{a, now, p.line})
-		}
-	}
-	for _, r := range p.spans {
-		if len(r.Spans) < mostSpans {
-			continue
-		}
-		p.report.Step *= 2
-		for _, r := range p.spans {
-			*r = heat.Roller{Step: p.report.Step, Spans: heat.Rollup(r.Spans, p.report.Step)}
-		}
-		return
-	}
-}
-
-// wait is a wait for heat.
-type wait struct {
-	looked time.Duration // when it was last looked at
-	were   [][]float64   // how hot the heaters were
-}
-
-// bear looks whether a wait for heat will ever end, and breaks it off if not.
-func (p *player) bear() {
-	now := p.board.Now()
-	if p.wait.were != nil && now-p.wait.looked < looks {
-		return
-	}
-	nozzle, bed := p.board.Temperatures()
-	p.wait.looked, p.wait.were = now, append(p.wait.were, []float64{nozzle, bed})
-	if len(p.wait.were) <= patience {
-		return
-	}
-	before := p.wait.were[len(p.wait.were)-1-patience]
-	for i, t := range []float64{nozzle, bed} {
-		if t-before[i] > moved || before[i]-t > moved {
-			return
-		}
-	}
-	var at []string
-	wanted := map[heat.Heater]float64{}
-	wanted[heat.Nozzle], wanted[heat.Bed] = p.board.Setpoints()
-	for _, h := range p.heaters {
-		if wanted[h] > 0 {
-			at = append(at, fmt.Sprintf("the %s at %.0f of %.0f °C", h, p.last[h].Actual, wanted[h]))
-		}
-	}
-	p.find(bounds.Block, "it waits for heat that does not come: "+strings.Join(at, ", "), "ask for a temperature that this printer reaches in its room")
-	p.wait = wait{}
-	p.owed++ // the line that breaks it off is acknowledged, too
-	p.board.Receive([]byte("M108\n"))
-}
-
-// A cable carries lines at its rate, some of them ahead of the printer.
-type cable struct {
-	perByte time.Duration
-	free    time.Duration         // when it has carried all that it was given
-	acks    [window]time.Duration // of the last lines, the oldest first
-}
-
-// perByte is how long a byte takes, with its start and stop bits.
-func perByte(baud int) time.Duration {
-	if baud <= 0 {
-		return 0
-	}
-	return 10 * time.Second / time.Duration(baud)
-}
-
-// carry is when a line of that size, in bytes, has arrived: it follows the one before,
-// and leaves when the host knows of a place for it.
-func (c *cable) carry(size int, now time.Duration) time.Duration {
-	if c.perByte == 0 {
-		return now
-	}
-	c.free = max(c.free, c.acks[0]) + time.Duration(size)*c.perByte
-	return c.free
-}
-
-func (c *cable) acknowledged(at time.Duration) {
-	copy(c.acks[:], c.acks[1:])
-	c.acks[window-1] = at
 }
