@@ -279,7 +279,7 @@ type Position struct {
 type Run struct {
 	ID              string     `json:"id" format:"uuid"`
 	File            string     `json:"file"`
-	SHA256          string     `json:"sha256"`
+	Digest          string     `json:"digest" doc:"blake3- and 64 hexadecimal digits, as b3sum prints them; of a file stored by an older version, its SHA-256 in 64 digits"`
 	State           string     `json:"state" enum:"waiting,warming,running,held,ending,finished,stopped,broken,interrupted"`
 	Over            bool       `json:"over" doc:"Nothing more happens to it"`
 	Going           bool       `json:"going" doc:"It is at work: neither is it over, nor does it wait to be found again"`

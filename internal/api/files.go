@@ -6,7 +6,7 @@ import "time"
 type File struct {
 	Name              string             `json:"name" example:"dust-cap.gcode"`
 	Size              int64              `json:"size" doc:"Bytes"`
-	SHA256            string             `json:"sha256"`
+	Digest            string             `json:"digest" doc:"Of its bytes: blake3- and 64 hexadecimal digits, as b3sum prints them; of a file stored by an older version, its SHA-256 in 64 digits"`
 	Stored            time.Time          `json:"stored"`
 	Sender            string             `json:"sender,omitempty" doc:"What sent it, by its token's name"`
 	Tags              []string           `json:"tags" doc:"Words that a person has put to it"`

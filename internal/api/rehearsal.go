@@ -5,7 +5,7 @@ import "time"
 // Rehearsal is a file on the stand-in printer, as it stands.
 type Rehearsal struct {
 	File         string           `json:"file"`
-	SHA256       string           `json:"sha256"`
+	Digest       string           `json:"digest"`
 	State        string           `json:"state" enum:"waiting,rehearsing,finished,stopped,broken" doc:"waiting: for another to be over; stopped: by a person; broken: the file could not be read"`
 	Reason       string           `json:"reason,omitempty" doc:"Why it broke"`
 	Asked        time.Time        `json:"asked"`

@@ -94,7 +94,7 @@ func TestAFileIsKnownOnTheHostAndWithoutIt(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &offline); err != nil {
 		t.Fatal(err)
 	}
-	if offline.DurationSeconds != f.DurationSeconds || offline.FilamentMM != f.FilamentMM || offline.Layers != f.Layers || offline.SHA256 != f.SHA256 {
+	if offline.DurationSeconds != f.DurationSeconds || offline.FilamentMM != f.FilamentMM || offline.Layers != f.Layers || offline.Digest != f.Digest {
 		t.Errorf("inspected it takes %g s, on the host %g s", offline.DurationSeconds, f.DurationSeconds)
 	}
 	drawing := filepath.Join(t.TempDir(), "layer.png")

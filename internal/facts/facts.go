@@ -24,7 +24,7 @@ const (
 func Of(f toolpath.File, p machine.Printer) api.File {
 	all, section := filament(f.Filament, p), stock.Volume(1, p.Filament) // mm³ of a mm
 	out := api.File{
-		Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Sender: f.Sender, Tags: f.Tags, Survey: surveyOf(f),
+		Name: f.Name, Size: f.Size, Digest: f.Digest, Stored: f.Stored.UTC(), Sender: f.Sender, Tags: f.Tags, Survey: surveyOf(f),
 		Lines: f.Lines, Commands: f.Commands, Layers: f.Layers, LayerHeight: f.LayerSteps,
 		FilamentMM: all.MM, FilamentMM3: all.MM3, FilamentG: all.G, Cost: all.Cost, Tools: []api.ToolUse{},
 		DurationSeconds: f.Duration.Seconds(), TravellingSeconds: f.Travelling.Seconds(), Limits: Limits(f.LimitsOf), Setpoints: map[string]float64{},

@@ -6,8 +6,6 @@ package history
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -19,6 +17,7 @@ import (
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
@@ -50,12 +49,15 @@ func jobs() ([]toolpath.File, error) {
 		if err := part.Write(&body); err != nil {
 			return nil, err
 		}
-		sum := sha256.Sum256(body.Bytes())
+		sum, _, err := digest.Again(bytes.NewReader(body.Bytes()), "")
+		if err != nil {
+			return nil, err
+		}
 		facts, err := toolpath.Scan(&body, toolpath.Options{Limits: motion.Ordinary})
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, toolpath.File{Name: part.Name, SHA256: hex.EncodeToString(sum[:]), Summary: facts})
+		out = append(out, toolpath.File{Name: part.Name, Digest: sum, Summary: facts})
 	}
 	return out, nil
 }
@@ -140,7 +142,7 @@ func (m *maker) session(day int, faulty bool) error {
 	if err != nil {
 		return err
 	}
-	r := run.Record{ID: id.String(), File: job.Name, SHA256: job.SHA256, State: run.Finished, Created: m.now, Started: m.now, Commands: job.Commands, Taken: job.Commands, Filament: job.Filament, Estimate: job.Duration}
+	r := run.Record{ID: id.String(), File: job.Name, Digest: job.Digest, State: run.Finished, Created: m.now, Started: m.now, Commands: job.Commands, Taken: job.Commands, Filament: job.Filament, Estimate: job.Duration}
 	m.pass(time.Duration(20+m.rng.IntN(100)) * time.Second)
 	m.plant.Set(0, bed)
 	m.pass(m.scaled(6 * time.Minute))

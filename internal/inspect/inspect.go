@@ -6,8 +6,6 @@ package inspect
 
 import (
 	"bufio"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"image"
@@ -23,6 +21,7 @@ import (
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 	"diathermon/internal/facts"
 )
 
@@ -61,12 +60,12 @@ func (f *File) read(in io.Reader, how toolpath.Options) (err error) {
 	out := bufio.NewWriterSize(f.layers, 256<<10)
 	w := layers.NewWriter(out)
 	how.Stroke = w.Stroke
-	hash := sha256.New()
+	sum := digest.New()
 	counted := &counter{}
-	if f.file.Summary, err = toolpath.Read(io.TeeReader(in, io.MultiWriter(hash, counted)), how); err != nil {
+	if f.file.Summary, err = toolpath.Read(io.TeeReader(in, io.MultiWriter(sum, counted)), how); err != nil {
 		return fmt.Errorf("%s: %w", f.file.Name, err)
 	}
-	f.file.Size, f.file.SHA256 = counted.n, hex.EncodeToString(hash.Sum(nil))
+	f.file.Size, f.file.Digest = counted.n, sum.String()
 	if err := errors.Join(w.Close(f.file.Marks), out.Flush()); err != nil {
 		return err
 	}

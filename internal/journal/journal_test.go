@@ -31,7 +31,7 @@ func folder(t testing.TB) *Folder {
 func written(t testing.TB) (*Folder, string, *run.Life) {
 	t.Helper()
 	f := folder(t)
-	record := run.Record{ID: "0198-a", File: "knob.gcode", SHA256: "ab", State: run.Waiting, Created: time.Now().UTC(), Commands: 900}
+	record := run.Record{ID: "0198-a", File: "knob.gcode", Digest: "ab", State: run.Waiting, Created: time.Now().UTC(), Commands: 900}
 	b, err := f.Begin(record)
 	if err != nil {
 		t.Fatal(err)

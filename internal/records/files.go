@@ -19,7 +19,7 @@ import (
 type file struct {
 	Name    string `gorm:"primaryKey"`
 	Size    int64
-	SHA256  string `gorm:"column:sha256"`
+	Digest  string
 	Stored  time.Time
 	Sender  string
 	Tags    string
@@ -28,7 +28,7 @@ type file struct {
 }
 
 func (f file) file() (toolpath.File, error) {
-	out := toolpath.File{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored.UTC(), Sender: f.Sender}
+	out := toolpath.File{Name: f.Name, Size: f.Size, Digest: f.Digest, Stored: f.Stored.UTC(), Sender: f.Sender}
 	if err := json.Unmarshal([]byte(f.Tags), &out.Tags); err != nil {
 		return out, err
 	}
@@ -59,7 +59,7 @@ func (r *Records) PutFile(ctx context.Context, f toolpath.File) error {
 	if err != nil {
 		return err
 	}
-	row := file{Name: f.Name, Size: f.Size, SHA256: f.SHA256, Stored: f.Stored, Sender: f.Sender, Tags: string(tags), Summary: string(summary), Marks: string(marks)}
+	row := file{Name: f.Name, Size: f.Size, Digest: f.Digest, Stored: f.Stored, Sender: f.Sender, Tags: string(tags), Summary: string(summary), Marks: string(marks)}
 	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
 }
 
@@ -102,20 +102,20 @@ func (r *Records) DeleteFile(ctx context.Context, name string) error {
 // Histories returns what has become of the files that were run, by their digests.
 func (r *Records) Histories(ctx context.Context) (map[string]run.History, error) {
 	var rows []struct {
-		SHA256   string `gorm:"column:sha256"`
+		Digest   string
 		Runs     int
 		Finished int
 		Last     time.Time
 		State    string
 	}
-	err := r.db.WithContext(ctx).Raw(`SELECT sha256, count(*) AS runs, count(*) FILTER (WHERE state = ?) AS finished, max(created) AS last,
-		(array_agg(state ORDER BY created DESC))[1] AS state FROM runs GROUP BY sha256`, string(run.Finished)).Scan(&rows).Error
+	err := r.db.WithContext(ctx).Raw(`SELECT digest, count(*) AS runs, count(*) FILTER (WHERE state = ?) AS finished, max(created) AS last,
+		(array_agg(state ORDER BY created DESC))[1] AS state FROM runs GROUP BY digest`, string(run.Finished)).Scan(&rows).Error
 	if err != nil {
 		return nil, err
 	}
 	out := map[string]run.History{}
 	for _, row := range rows {
-		out[row.SHA256] = run.History{SHA256: row.SHA256, Runs: row.Runs, Finished: row.Finished, Last: row.Last.UTC(), State: run.State(row.State)}
+		out[row.Digest] = run.History{Digest: row.Digest, Runs: row.Runs, Finished: row.Finished, Last: row.Last.UTC(), State: run.State(row.State)}
 	}
 	return out, nil
 }

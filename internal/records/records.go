@@ -104,7 +104,7 @@ func (r *Records) Close() error {
 type runRow struct {
 	ID       string `gorm:"primaryKey"`
 	File     string
-	SHA256   string `gorm:"column:sha256"`
+	Digest   string
 	State    string
 	Reason   string
 	Created  time.Time
@@ -122,7 +122,7 @@ func (runRow) TableName() string { return "runs" }
 
 func rowOf(r run.Record) runRow {
 	return runRow{
-		ID: r.ID, File: r.File, SHA256: r.SHA256, State: string(r.State), Reason: r.Reason,
+		ID: r.ID, File: r.File, Digest: r.Digest, State: string(r.State), Reason: r.Reason,
 		Created: r.Created, Started: pointer(r.Started), Laying: pointer(r.Laying), Ended: pointer(r.Ended),
 		Commands: r.Commands, Taken: r.Taken, Filament: r.Filament, Estimate: r.Estimate.Seconds(),
 	}
@@ -130,7 +130,7 @@ func rowOf(r run.Record) runRow {
 
 func (r runRow) record() run.Record {
 	return run.Record{
-		ID: r.ID, File: r.File, SHA256: r.SHA256, State: run.State(r.State), Reason: r.Reason,
+		ID: r.ID, File: r.File, Digest: r.Digest, State: run.State(r.State), Reason: r.Reason,
 		Created: r.Created.UTC(), Started: value(r.Started), Laying: value(r.Laying), Ended: value(r.Ended),
 		Commands: r.Commands, Taken: r.Taken, Filament: r.Filament, Estimate: time.Duration(r.Estimate * float64(time.Second)),
 	}

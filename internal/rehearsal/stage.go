@@ -36,7 +36,7 @@ const mostKept = 24
 // A Rehearsal is one, as it stands.
 type Rehearsal struct {
 	File   string // name on the shelf when it was asked for
-	SHA256 string
+	Digest string
 	State  State
 	Reason string // why it broke
 	Asked  time.Time
@@ -72,14 +72,14 @@ func NewStage(s Shelf, printer func(context.Context) (Printer, error)) *Stage {
 func (s *Stage) Begin(f toolpath.File) Rehearsal {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if r := s.of(f.SHA256); r != nil && r.State.Goes() {
+	if r := s.of(f.Digest); r != nil && r.State.Goes() {
 		return *r
 	}
-	s.kept = slices.DeleteFunc(s.kept, func(r *Rehearsal) bool { return r.SHA256 == f.SHA256 })
+	s.kept = slices.DeleteFunc(s.kept, func(r *Rehearsal) bool { return r.Digest == f.Digest })
 	if over := slices.IndexFunc(s.kept, func(r *Rehearsal) bool { return !r.State.Goes() }); len(s.kept) >= mostKept && over >= 0 {
 		s.kept = slices.Delete(s.kept, over, over+1)
 	}
-	r := &Rehearsal{File: f.Name, SHA256: f.SHA256, State: Waiting, Asked: time.Now().UTC()}
+	r := &Rehearsal{File: f.Name, Digest: f.Digest, State: Waiting, Asked: time.Now().UTC()}
 	s.kept = append(s.kept, r)
 	select {
 	case s.kick <- struct{}{}:
@@ -92,7 +92,7 @@ func (s *Stage) Begin(f toolpath.File) Rehearsal {
 func (s *Stage) Of(f toolpath.File) (Rehearsal, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if r := s.of(f.SHA256); r != nil {
+	if r := s.of(f.Digest); r != nil {
 		return *r, nil
 	}
 	return Rehearsal{}, ErrNone
@@ -103,7 +103,7 @@ func (s *Stage) Of(f toolpath.File) (Rehearsal, error) {
 func (s *Stage) Stop(f toolpath.File) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	r := s.of(f.SHA256)
+	r := s.of(f.Digest)
 	if r == nil {
 		return ErrNone
 	}
@@ -118,7 +118,7 @@ func (s *Stage) Stop(f toolpath.File) error {
 }
 
 func (s *Stage) of(digest string) *Rehearsal {
-	if i := slices.IndexFunc(s.kept, func(r *Rehearsal) bool { return r.SHA256 == digest }); i >= 0 {
+	if i := slices.IndexFunc(s.kept, func(r *Rehearsal) bool { return r.Digest == digest }); i >= 0 {
 		return s.kept[i]
 	}
 	return nil
@@ -175,7 +175,7 @@ func (s *Stage) play(ctx context.Context, r *Rehearsal) (Report, error) {
 		return Report{}, err
 	}
 	switch {
-	case f.SHA256 != r.SHA256:
+	case f.Digest != r.Digest:
 		return Report{}, errors.New("another file has taken its name: rehearse that one")
 	case f.Trouble != "":
 		return Report{}, errors.New(f.Trouble)

@@ -22,14 +22,14 @@ func (s shelf) File(_ context.Context, name string) (toolpath.File, error) {
 		return toolpath.File{}, errors.New("it has left the shelf")
 	}
 	facts, err := toolpath.Scan(strings.NewReader(text), toolpath.Options{Limits: motion.Ordinary})
-	return toolpath.File{Name: name, SHA256: text, Size: int64(len(text)), Summary: facts}, err
+	return toolpath.File{Name: name, Digest: text, Size: int64(len(text)), Summary: facts}, err
 }
 
 func (s shelf) Open(_ context.Context, f toolpath.File) (io.ReadCloser, error) {
-	if strings.Contains(f.SHA256, "for ever") {
+	if strings.Contains(f.Digest, "for ever") {
 		return io.NopCloser(endless{}), nil
 	}
-	return io.NopCloser(strings.NewReader(f.SHA256)), nil
+	return io.NopCloser(strings.NewReader(f.Digest)), nil
 }
 
 // endless is a file without an end.

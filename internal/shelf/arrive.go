@@ -1,11 +1,8 @@
 package shelf
 
 import (
-	"bufio"
 	"bytes"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -14,6 +11,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 )
 
 // Arrival describes a file that is to be stored.
@@ -27,10 +25,13 @@ type Arrival struct {
 	Whole   bool   // it is to be started at once: it is examined on its way, whatever its size
 }
 
-// atOnce is up to how many bytes a file is examined as it arrives. Of a larger one the
-// beginning is, so that its sender need not wait: what it is, is worked out when it is
-// safely here.
-const atOnce = 4 << 20
+// Up to how many bytes a file is examined as it arrives; of a larger one only so many are
+// judged, so that its sender need not wait: what it is, is worked out when it is safely
+// here.
+const (
+	atOnce = 4 << 20
+	judged = 512 << 10
+)
 
 // Store takes a file in. The file, its outcome and nil are returned when it is
 // safely on disk; otherwise the shelf is as it was before.
@@ -48,10 +49,10 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 		return none, "", disk(err)
 	}
 	defer tmp.drop()
-	hash := sha256.New()
-	out := bufio.NewWriterSize(tmp.File, 256<<10)
 	body := &source{r: io.LimitReader(a.Body, s.maxBytes+1)}
-	summary, err := s.arrive(io.TeeReader(body, io.MultiWriter(out, hash)), a.Whole)
+	landing := land(body, tmp.File, a.SHA256)
+	summary, err := s.arrive(landing, a)
+	err = errors.Join(err, landing.end())
 	switch {
 	case body.n > s.maxBytes:
 		return none, "", fmt.Errorf("%w: at most %d bytes are taken", ErrLarge, s.maxBytes)
@@ -64,41 +65,43 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	case err != nil:
 		return none, "", fmt.Errorf("%s: %w", name, content{err})
 	}
-	sum := hash.Sum(nil)
-	if a.SHA256 != nil && !bytes.Equal(a.SHA256, sum) {
+	if !landing.asAnnounced() {
 		return none, "", fmt.Errorf("%w: its bytes do not match the digest that came with it; send it again", ErrShort)
 	}
-	if err := errors.Join(out.Flush(), tmp.Sync()); err != nil {
+	if err := tmp.Sync(); err != nil {
 		return none, "", disk(err)
 	}
-	f := toolpath.File{Name: name, Size: body.n, SHA256: hex.EncodeToString(sum), Stored: time.Now().UTC().Truncate(time.Millisecond), Sender: a.Sender, Summary: summary}
+	f := toolpath.File{Name: name, Size: body.n, Digest: landing.sum.String(), Stored: time.Now().UTC().Truncate(time.Millisecond), Sender: a.Sender, Summary: summary}
 	return s.place(ctx, f, tmp, a.Replace)
 }
 
 // arrive reads a file on its way and says what it is, as far as that is known when its
 // last byte has come.
-func (s *Shelf) arrive(in io.Reader, whole bool) (toolpath.Summary, error) {
-	if whole {
+func (s *Shelf) arrive(in *landing, a Arrival) (toolpath.Summary, error) {
+	if a.Whole {
 		return s.scan(in, nil)
 	}
 	var head bytes.Buffer
-	_, err := io.CopyN(&head, in, atOnce)
-	if err == io.EOF {
-		return s.scan(&head, nil)
-	}
-	if err != nil {
+	if _, err := io.CopyN(&head, in, judged); err != nil && err != io.EOF {
 		return toolpath.Summary{}, err
 	}
-	lines := head.Bytes()
-	lines = lines[:bytes.LastIndexByte(lines, '\n')+1]
-	if len(lines) == 0 {
-		lines = head.Bytes()
+	if a.Size <= atOnce { // or it has not said
+		switch _, err := io.CopyN(&head, in, int64(atOnce-head.Len())); err {
+		case io.EOF:
+			return s.scan(&head, nil)
+		case nil:
+		default:
+			return toolpath.Summary{}, err
+		}
 	}
-	if _, err := s.scan(bytes.NewReader(lines), nil); err != nil && !errors.Is(err, toolpath.ErrNoCommands) {
+	beginning := head.Bytes()[:min(judged, head.Len())]
+	if end := bytes.LastIndexByte(beginning, '\n'); end >= 0 {
+		beginning = beginning[:end+1]
+	}
+	if _, err := s.scan(bytes.NewReader(beginning), nil); err != nil && !errors.Is(err, toolpath.ErrNoCommands) {
 		return toolpath.Summary{}, err
 	}
-	_, err = io.Copy(io.Discard, in)
-	return toolpath.Summary{}, err
+	return toolpath.Summary{}, in.drain()
 }
 
 // place puts an arrived file where it belongs: it is staged under its digest, then
@@ -109,13 +112,18 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 	outcome := Created
 	old, err := s.index.File(ctx, f.Name)
 	f.Tags = old.Tags
+	if err == nil && old.Size == f.Size && !digest.Alike(old.Digest, f.Digest) { // stored by an older version
+		if f.Digest, err = tmp.again(old.Digest); err != nil {
+			return toolpath.File{}, "", disk(err)
+		}
+	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 	case err != nil:
 		return toolpath.File{}, "", err
-	case old.SHA256 == f.SHA256 && old.Version == f.Version && s.matches(old):
+	case old.Digest == f.Digest && old.Version == f.Version && s.matches(old):
 		return old, Same, nil
-	case old.SHA256 == f.SHA256: // whose bytes were changed by hand, or read by an older version
+	case old.Digest == f.Digest: // whose bytes were changed by hand, or read by an older version
 	case !replace:
 		return toolpath.File{}, "", fmt.Errorf("%w: another file called %q is on the shelf; rename yours or ask to replace it", ErrTaken, f.Name)
 	case s.inUse(f.Name):
@@ -159,7 +167,7 @@ func (s *Shelf) twin(ctx context.Context, f toolpath.File) (toolpath.File, bool)
 		return toolpath.File{}, false
 	}
 	for _, other := range files {
-		if other.Name != f.Name && other.SHA256 == f.SHA256 && s.matches(other) {
+		if other.Name != f.Name && other.Digest == f.Digest && s.matches(other) {
 			whole, err := s.index.File(ctx, other.Name) // with its marks
 			return whole, err == nil
 		}
@@ -177,7 +185,7 @@ func (s *Shelf) knows(f toolpath.File) (known, there bool) {
 	now, err := s.index.File(ctx, f.Name)
 	switch {
 	case err == nil:
-		return true, now.SHA256 == f.SHA256
+		return true, now.Digest == f.Digest
 	case errors.Is(err, fs.ErrNotExist):
 		return true, false
 	}

@@ -22,8 +22,8 @@ func (s *Shelf) Disk(ctx context.Context) (Disk, error) {
 	var d Disk
 	seen := map[string]bool{}
 	for _, f := range files {
-		if !seen[f.SHA256] {
-			seen[f.SHA256] = true
+		if !seen[f.Digest] {
+			seen[f.Digest] = true
 			d.Used += f.Size
 		}
 	}

@@ -2,8 +2,6 @@ package shelf
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -14,6 +12,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 )
 
 // Look is what who has a file examined wants to see of it.
@@ -25,8 +24,9 @@ type Look struct {
 	unasked bool         // nobody waits for it, so that it is no time to take a file away
 }
 
-// examine reads a file that is already in the folder.
-func (s *Shelf) examine(ctx context.Context, name string, look Look) (toolpath.File, error) {
+// examine reads a file that is already in the folder. Its digest is of the kind of the
+// one that is known of it.
+func (s *Shelf) examine(ctx context.Context, name, known string, look Look) (toolpath.File, error) {
 	in, err := os.Open(s.path(name))
 	if err != nil {
 		return toolpath.File{}, err
@@ -39,10 +39,10 @@ func (s *Shelf) examine(ctx context.Context, name string, look Look) (toolpath.F
 	if look.opened != nil {
 		*look.opened = info
 	}
-	hash := sha256.New()
+	sum := digest.Like(known)
 	counted := &source{r: in, ctx: ctx, told: look.Progress}
-	summary, err := s.scan(io.TeeReader(counted, hash), look.Stroke)
-	return toolpath.File{Name: name, Size: counted.n, SHA256: hex.EncodeToString(hash.Sum(nil)), Stored: info.ModTime().UTC().Truncate(time.Millisecond), Summary: summary}, err
+	summary, err := s.scan(io.TeeReader(counted, sum), look.Stroke)
+	return toolpath.File{Name: name, Size: counted.n, Digest: sum.String(), Stored: info.ModTime().UTC().Truncate(time.Millisecond), Summary: summary}, err
 }
 
 // scan reads a file to its end.
@@ -100,9 +100,15 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 			return f, nil
 		}
 	}
+	known, err := s.index.File(ctx, name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return known, fmt.Errorf("%w: %q", ErrMissing, name)
+	} else if err != nil {
+		return known, err
+	}
 	var read os.FileInfo
 	look.opened = &read
-	f, err := s.examine(ctx, name, look)
+	f, err := s.examine(ctx, name, known.Digest, look)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return f, s.gone(ctx, name)
@@ -122,7 +128,7 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 	}
 	f.Tags = old.Tags
 	switch {
-	case old.SHA256 == f.SHA256: // as it was stored
+	case old.Digest == f.Digest: // as it was stored
 		f.Stored, f.Sender = old.Stored, old.Sender
 		if err != nil {
 			f.Summary = toolpath.Summary{Version: toolpath.Version, Trouble: err.Error()}

@@ -130,7 +130,7 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 		if _, err := Name(name); err != nil {
 			continue
 		}
-		if f, err = s.examine(ctx, name, Look{}); err != nil {
+		if f, err = s.examine(ctx, name, f.Digest, Look{}); err != nil {
 			if !ok {
 				continue // not G-code: a person put it there and may take it away
 			}

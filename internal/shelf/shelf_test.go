@@ -3,6 +3,7 @@ package shelf_test
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -246,7 +247,7 @@ func TestAFileThatIsReplacedByHandWhileNobodyLooksIsReadAnew(t *testing.T) {
 	if _, err := shelf.Open(t.Context(), dir, m, plainly); err != nil {
 		t.Fatal(err)
 	}
-	if now := m.files["cap.gcode"]; now.SHA256 == f.SHA256 || now.Commands != 4 {
+	if now := m.files["cap.gcode"]; now.Digest == f.Digest || now.Commands != 4 {
 		t.Errorf("%+v", now)
 	}
 	if _, there := m.files["by-hand.gcode"]; !there {
@@ -255,6 +256,29 @@ func TestAFileThatIsReplacedByHandWhileNobodyLooksIsReadAnew(t *testing.T) {
 	os.Remove(filepath.Join(dir, "cap.gcode"))
 	if shelf.Open(t.Context(), dir, m, plainly); len(m.files) != 1 {
 		t.Errorf("one that was taken away is known still: %v", m.files)
+	}
+}
+
+func TestAFileOfAnOlderVersionKeepsItsDigest(t *testing.T) {
+	s, m, dir := open(t)
+	f, _, _ := s.Store(t.Context(), arrival("cap.gcode", part))
+	sum := sha256.Sum256([]byte(part))
+	f.Digest = hex.EncodeToString(sum[:])
+	m.files["cap.gcode"] = f
+	if again, outcome, err := s.Store(t.Context(), arrival("cap.gcode", part)); err != nil || outcome != shelf.Same || again.Digest != f.Digest {
+		t.Errorf("sent again: %s, %s, %v", outcome, again.Digest, err)
+	}
+	in, err := s.Open(t.Context(), f)
+	if err != nil {
+		t.Fatalf("opened: %v", err)
+	}
+	in.Close()
+	if now, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); err != nil || now.Digest != f.Digest || !now.Stored.Equal(f.Stored) {
+		t.Errorf("surveyed: %s, stored %v, %v", now.Digest, now.Stored, err)
+	}
+	os.WriteFile(filepath.Join(dir, "cap.gcode"), []byte(strings.Replace(part, "X", "Y", 1)), 0o600)
+	if _, err := s.Open(t.Context(), f); !errors.Is(err, shelf.ErrChanged) {
+		t.Errorf("opened with as many other bytes: %v", err)
 	}
 }
 
@@ -290,7 +314,7 @@ func TestALargeFileIsSafeBeforeItIsKnownWhatItIs(t *testing.T) {
 	s, m, _ := open(t)
 	body := rising(5 << 20)
 	f, outcome, err := s.Store(t.Context(), arrival("tall.gcode", body))
-	if err != nil || outcome != shelf.Created || f.Surveyed() || f.Size != int64(len(body)) || m.files["tall.gcode"].SHA256 != f.SHA256 {
+	if err != nil || outcome != shelf.Created || f.Surveyed() || f.Size != int64(len(body)) || m.files["tall.gcode"].Digest != f.Digest {
 		t.Fatalf("stored: %+v, %s, %v", f, outcome, err)
 	}
 	whole, _, err := s.Store(t.Context(), shelf.Arrival{Name: "whole.gcode", Body: strings.NewReader(body), Size: f.Size, Whole: true})
@@ -402,7 +426,7 @@ func TestAFileThatIsWrittenByHandIsNotTakenAwayByASurvey(t *testing.T) {
 	if !errors.Is(err, shelf.ErrChanged) {
 		t.Errorf("written while it was read: %v", err)
 	}
-	if f, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); err != nil || f.Size != int64(len(other)) || m.files["cap.gcode"].SHA256 != f.SHA256 {
+	if f, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); err != nil || f.Size != int64(len(other)) || m.files["cap.gcode"].Digest != f.Digest {
 		t.Errorf("when it is whole: %+v, %v", f, err)
 	}
 }

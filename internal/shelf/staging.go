@@ -4,11 +4,13 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
 
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 	"diathermon/internal/durable"
 )
 
@@ -43,7 +45,16 @@ func (a *arriving) drop() {
 // place is where a file of that name and digest is staged.
 func (s staging) place(f toolpath.File) string {
 	name := sha256.Sum256([]byte(f.Name))
-	return filepath.Join(s.dir, f.SHA256+"-"+hex.EncodeToString(name[:8]))
+	return filepath.Join(s.dir, f.Digest+"-"+hex.EncodeToString(name[:8]))
+}
+
+// again computes the digest of what has arrived, of the kind of one that is known.
+func (a *arriving) again(known string) (string, error) {
+	if _, err := a.Seek(0, io.SeekStart); err != nil {
+		return "", err
+	}
+	sum, _, err := digest.Again(a, known)
+	return sum, err
 }
 
 // keep stages what has arrived.

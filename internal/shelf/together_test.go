@@ -1,9 +1,8 @@
 package shelf_test
 
 import (
+	"bytes"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -14,6 +13,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 	"diathermon/internal/shelf"
 )
 
@@ -77,7 +77,7 @@ func agree(t *testing.T, what, dir string, index *memory, s *shelf.Shelf, bodies
 	if !known {
 		return
 	}
-	if sum := sha256.Sum256(body); f.SHA256 != hex.EncodeToString(sum[:]) || f.Size != int64(len(body)) || f.Commands == 0 {
+	if sum, _, _ := digest.Again(bytes.NewReader(body), f.Digest); f.Digest != sum || f.Size != int64(len(body)) || f.Commands == 0 {
 		t.Errorf("%s: the index holds %+v of %q", what, f, body)
 	}
 	in, err := s.Open(t.Context(), f)
@@ -280,16 +280,16 @@ func TestFactsOfAnOlderVersionAreComputedAnew(t *testing.T) {
 func TestBytesThatWereChangedByHandAreReadAnewInTheBackground(t *testing.T) {
 	s, m, dir := open(t)
 	f, _, _ := s.Store(t.Context(), arrival("cap.gcode", "G28\nG1 X1\nM104 S200\nG1 X2\n"))
-	before := f.SHA256
+	before := f.Digest
 	f.Stored = f.Stored.Add(-time.Hour)
 	m.files["cap.gcode"] = f
-	if s.Renew(t.Context()); m.files["cap.gcode"].SHA256 != before || !m.files["cap.gcode"].Stored.Equal(f.Stored) {
+	if s.Renew(t.Context()); m.files["cap.gcode"].Digest != before || !m.files["cap.gcode"].Stored.Equal(f.Stored) {
 		t.Errorf("the same bytes: %+v", m.files["cap.gcode"])
 	}
 	path := filepath.Join(dir, "cap.gcode")
 	os.WriteFile(path, []byte("G28\nG1 X1\nM104 S999\nG1 X2\n"), 0o600) // as many bytes
 	os.Chtimes(path, f.Stored, f.Stored)                                // and the time that a copying program gives it
-	if s.Renew(t.Context()); m.files["cap.gcode"].SHA256 == before || m.files["cap.gcode"].Setpoints["nozzle0"] != 999 {
+	if s.Renew(t.Context()); m.files["cap.gcode"].Digest == before || m.files["cap.gcode"].Setpoints["nozzle0"] != 999 {
 		t.Errorf("others: %+v", m.files["cap.gcode"])
 	}
 }

@@ -2,8 +2,6 @@ package shelf
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"hash/maphash"
@@ -12,6 +10,7 @@ import (
 	"os"
 
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 )
 
 // blockSize is how much of a file is looked at together while it is printed.
@@ -51,7 +50,7 @@ func (s *Shelf) open(ctx context.Context, f toolpath.File) (*verified, error) {
 		return nil, err
 	}
 	v := &verified{file: file, name: f.Name, size: f.Size, seed: maphash.MakeSeed(), block: make([]byte, blockSize)}
-	if err := v.learn(ctx, f.SHA256); err != nil {
+	if err := v.learn(ctx, f.Digest); err != nil {
 		file.Close()
 		return nil, err
 	}
@@ -65,9 +64,8 @@ func (s *Shelf) matches(f toolpath.File) bool {
 		return false
 	}
 	defer file.Close()
-	hash := sha256.New()
-	n, err := io.Copy(hash, file)
-	return err == nil && n == f.Size && hex.EncodeToString(hash.Sum(nil)) == f.SHA256
+	sum, n, err := digest.Again(file, f.Digest)
+	return err == nil && n == f.Size && sum == f.Digest
 }
 
 // verified reads a file whose digest was right when it was opened, and notices if it
@@ -84,18 +82,18 @@ type verified struct {
 }
 
 // learn reads all of the file once.
-func (v *verified) learn(ctx context.Context, digest string) error {
-	hash, total := sha256.New(), int64(0)
+func (v *verified) learn(ctx context.Context, known string) error {
+	sum, total := digest.Like(known), int64(0)
 	for {
 		n, err := io.ReadFull(v.file, v.block)
-		hash.Write(v.block[:n])
+		sum.Write(v.block[:n])
 		total += int64(n)
 		if n > 0 {
 			v.sums = append(v.sums, maphash.Bytes(v.seed, v.block[:n]))
 		}
 		switch {
 		case err == io.EOF || err == io.ErrUnexpectedEOF:
-			if total != v.size || hex.EncodeToString(hash.Sum(nil)) != digest {
+			if total != v.size || sum.String() != known {
 				return v.changed()
 			}
 			_, err := v.file.Seek(0, io.SeekStart)

@@ -139,10 +139,10 @@ func (s *Survey) one(ctx context.Context) bool {
 	s.tidy(files)
 	for _, drawn := range []bool{false, true} {
 		for _, f := range files {
-			if drawn && (s.drawn(f.SHA256) || f.Trouble != "") || !drawn && s.shelf.Fresh(f) {
+			if drawn && (s.drawn(f.Digest) || f.Trouble != "") || !drawn && s.shelf.Fresh(f) {
 				continue
 			}
-			if at, failed := s.failed(f.SHA256); failed && time.Since(at) < 10*lookAgain {
+			if at, failed := s.failed(f.Digest); failed && time.Since(at) < 10*lookAgain {
 				continue
 			}
 			err := s.survey(ctx, f)
@@ -150,7 +150,7 @@ func (s *Survey) one(ctx context.Context) bool {
 				err = s.survey(ctx, f)
 			}
 			if err != nil && ctx.Err() == nil {
-				s.fail(f.SHA256)
+				s.fail(f.Digest)
 				s.log.Warn("a file could not be surveyed", "file", f.Name, "error", err)
 			}
 			return true
@@ -200,10 +200,10 @@ func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 	if err := errors.Join(w.Close(found.Marks), out.Flush()); err != nil {
 		return err
 	}
-	if err := s.draw(tmp, found.SHA256); err != nil {
+	if err := s.draw(tmp, found.Digest); err != nil {
 		return err
 	}
-	return os.Rename(tmp.Name(), s.path(found.SHA256, "layers"))
+	return os.Rename(tmp.Name(), s.path(found.Digest, "layers"))
 }
 
 // come notes how far it is.
@@ -262,7 +262,7 @@ func (s *Survey) tidy(files []toolpath.File) {
 	}
 	there := map[string]bool{}
 	for _, f := range files {
-		there[f.SHA256] = true
+		there[f.Digest] = true
 	}
 	for _, e := range entries {
 		if digest, _, _ := strings.Cut(e.Name(), "."); !there[digest] {
@@ -291,7 +291,7 @@ func (s *Survey) open(f toolpath.File, what string) (*os.File, error) {
 	if f.Trouble != "" || f.Surveyed() && f.Extent.Empty {
 		return nil, ErrNothing
 	}
-	file, err := os.Open(s.path(f.SHA256, what))
+	file, err := os.Open(s.path(f.Digest, what))
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, ErrNotYet
 	}

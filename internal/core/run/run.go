@@ -83,7 +83,7 @@ var ErrUnknown = errors.New("no such run")
 type Record struct {
 	ID       string // UUID, in the order of creation
 	File     string // name on the shelf when it began
-	SHA256   string // of the file's bytes, in hexadecimal
+	Digest   string `json:"SHA256"` // of the file's bytes; journals of before call it so
 	State    State
 	Reason   string // why it was held, stopped or broke; in words
 	Created  time.Time
@@ -109,7 +109,7 @@ func (r Record) Lasted(now time.Time) time.Duration {
 
 // A History is how often a file's bytes were run, and how that ended.
 type History struct {
-	SHA256   string
+	Digest   string
 	Runs     int
 	Finished int
 	Last     time.Time // when the last was asked for

@@ -142,7 +142,7 @@ type Finding struct {
 type File struct {
 	Name   string
 	Size   int64
-	SHA256 string // in hexadecimal
+	Digest string // of its bytes
 	Stored time.Time
 	Sender string   // what sent it, by its token's name; empty: nobody knows
 	Tags   []string // words that a person has put to it

@@ -52,7 +52,7 @@ func (p *Printing) begin(f toolpath.File, body io.ReadCloser, soak *heat.Soak) e
 		id = uuid.New()
 	}
 	record := run.Record{
-		ID: id.String(), File: f.Name, SHA256: f.SHA256, State: run.Waiting, Created: p.loop.Wall(),
+		ID: id.String(), File: f.Name, Digest: f.Digest, State: run.Waiting, Created: p.loop.Wall(),
 		Commands: f.Commands, Filament: f.Filament, Estimate: f.Duration,
 	}
 	book, err := p.cfg.Journal.Begin(record)

@@ -32,7 +32,7 @@ func (p *Printing) TakeUp(ctx context.Context) (string, error) {
 	}
 	r := life.Record()
 	f, err := p.cfg.Files.File(ctx, r.File)
-	if err != nil || f.SHA256 != r.SHA256 {
+	if err != nil || f.Digest != r.Digest {
 		book.Close(false)
 		p.loop.Log.Warn("the run that was cut off cannot go on: its file is not on the shelf any more", "run", r.ID, "file", r.File)
 		return "", nil

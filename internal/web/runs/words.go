@@ -14,7 +14,7 @@ import (
 // Of says what is kept of a run.
 func Of(r run.Record) api.Run {
 	return api.Run{
-		ID: r.ID, File: r.File, SHA256: r.SHA256, State: string(r.State), Over: r.State.Final(), Going: r.State.Going(), Reason: r.Reason,
+		ID: r.ID, File: r.File, Digest: r.Digest, State: string(r.State), Over: r.State.Final(), Going: r.State.Going(), Reason: r.Reason,
 		Created: r.Created.UTC(), Started: api.Moment(r.Started), Laying: api.Moment(r.Laying), Ended: api.Moment(r.Ended),
 		Commands: r.Commands, Taken: r.Taken, FilamentMM: r.Filament, EstimateSeconds: r.Estimate.Seconds(), LastedSeconds: r.Lasted(time.Now()).Seconds(),
 	}

@@ -37,7 +37,7 @@ func (a Area) drawing(w http.ResponseWriter, r *http.Request, media string, open
 		return fmt.Errorf("%s: %w", f.Name, err)
 	}
 	defer file.Close()
-	w.Header().Set("ETag", fmt.Sprintf(`"%s-%s"`, f.SHA256, kind))
+	w.Header().Set("ETag", fmt.Sprintf(`"%s-%s"`, f.Digest, kind))
 	w.Header().Set("Content-Type", media)
 	w.Header().Set("Cache-Control", "private, no-cache") // a file may be replaced: asked for again, it is not sent again
 	http.ServeContent(w, r, "", f.Stored, file)

@@ -55,7 +55,7 @@ func (a Area) mountRehearsal(d *desk.Desk) {
 
 func rehearsalOf(r rehearsal.Rehearsal) api.Rehearsal {
 	out := api.Rehearsal{
-		File: r.File, SHA256: r.SHA256, State: string(r.State), Reason: r.Reason, Asked: r.Asked, Ended: api.Moment(r.Ended),
+		File: r.File, Digest: r.Digest, State: string(r.State), Reason: r.Reason, Asked: r.Asked, Ended: api.Moment(r.Ended),
 		Share: r.Share, Line: r.Line, ClockSeconds: r.Clock.Seconds(),
 	}
 	if r.Report != nil {

@@ -178,7 +178,7 @@ func (a Area) known(f api.File, past map[string]run.History) api.File {
 	if share, now := a.Survey.Share(f.Name); now && f.Survey.State == string(facts.Waiting) {
 		f.Survey = api.Survey{State: string(facts.Surveying), Share: share}
 	}
-	if h, ran := past[f.SHA256]; ran {
+	if h, ran := past[f.Digest]; ran {
 		f.History = api.History{Runs: h.Runs, Finished: h.Finished, Last: &h.Last, State: string(h.State)}
 	}
 	return f
@@ -403,7 +403,7 @@ func (a Area) content(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	defer body.Close()
-	w.Header().Set("ETag", `"`+f.SHA256+`"`)
+	w.Header().Set("ETag", `"`+f.Digest+`"`)
 	w.Header().Set("Content-Type", "text/x-gcode; charset=utf-8")
 	w.Header().Set("Content-Disposition", cmp.Or(mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}), "attachment"))
 	http.ServeContent(w, r, f.Name, f.Stored, body)

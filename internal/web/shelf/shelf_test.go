@@ -43,17 +43,17 @@ type board struct {
 }
 
 func (b *board) Files(context.Context) ([]toolpath.File, error) {
-	return []toolpath.File{{Name: "cap.gcode", SHA256: "abc"}, {Name: "knob.gcode", Size: 9}, {Name: "shoe.gcode", Size: 10, Stored: time.Now()}, {Name: "old.gcode", Size: 11}}, nil
+	return []toolpath.File{{Name: "cap.gcode", Digest: "abc"}, {Name: "knob.gcode", Size: 9}, {Name: "shoe.gcode", Size: 10, Stored: time.Now()}, {Name: "old.gcode", Size: 11}}, nil
 }
 func (b *board) File(_ context.Context, name string) (toolpath.File, error) {
 	if name == "big.gcode" {
-		return toolpath.File{Name: name, SHA256: "def", Size: 9 << 20}, nil
+		return toolpath.File{Name: name, Digest: "def", Size: 9 << 20}, nil
 	}
 	if name != "cap.gcode" {
 		return toolpath.File{}, fmt.Errorf("%w: %q", shelf.ErrMissing, name)
 	}
 	marks := []run.Mark{{Command: 3, Z: 0.2, Seconds: 10, Filament: 100}, {Command: 9, Z: 0.4, Seconds: 30, Filament: 600}}
-	return toolpath.File{Name: name, SHA256: "abc", Summary: toolpath.Summary{Marks: marks, Duration: 35 * time.Second, ByTool: []float64{0, 1000}, Spent: []float64{5, 30}, Filament: 1000, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}}, nil
+	return toolpath.File{Name: name, Digest: "abc", Summary: toolpath.Summary{Marks: marks, Duration: 35 * time.Second, ByTool: []float64{0, 1000}, Spent: []float64{5, 30}, Filament: 1000, Setpoints: map[heat.Heater]float64{heat.Bed: 60}}}, nil
 }
 func (b *board) Read(name string) (*os.File, error) { return os.Open(filepath.Join(b.dir, name)) }
 func (b *board) Store(_ context.Context, a shelf.Arrival) (toolpath.File, shelf.Outcome, error) {
@@ -104,7 +104,7 @@ func (b *board) Preflight(context.Context, toolpath.File) ([]preflight.Check, er
 	return []preflight.Check{{Level: preflight.Warn, Title: "look at the bed", Do: "look"}}, nil
 }
 func (b *board) WarmsIn(_ context.Context, f toolpath.File) (time.Duration, bool, error) {
-	return 200 * time.Second, f.SHA256 == "abc", nil
+	return 200 * time.Second, f.Digest == "abc", nil
 }
 
 func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.Now, error) {

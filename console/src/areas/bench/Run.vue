@@ -54,7 +54,7 @@ const outlook = computed(() => {
     <template v-else>
       <p class="text-title-medium text-medium-emphasis figures mb-3">{{ outlook.small }}&nbsp;</p>
       <div class="d-flex align-center ga-3 mb-2">
-        <router-link v-if="!run.over" class="part" :to="`/shelf/${encodeURIComponent(run.file)}`" :title="`The layers of ${run.file}`" :aria-label="`The layers of ${run.file}`"><Picture :file="{ name: run.file, sha256: run.sha256 }" :size="256" /></router-link>
+        <router-link v-if="!run.over" class="part" :to="`/shelf/${encodeURIComponent(run.file)}`" :title="`The layers of ${run.file}`" :aria-label="`The layers of ${run.file}`"><Picture :file="{ name: run.file, digest: run.digest }" :size="256" /></router-link>
         <p class="break mb-0">{{ run.file }}</p>
       </div>
       <p v-if="run.reason" class="mb-2 break" data-run-reason>{{ sentence(run.reason) }}</p>

@@ -5,10 +5,10 @@ import { ref, watch } from 'vue'
 import type { Schemas } from '../../api/client'
 
 /** What a file lays down, as the host has drawn it; a place for it until then. */
-const { file, size } = defineProps<{ file: Pick<Schemas['File'], 'name' | 'sha256'>, size: 64 | 256 | 800 }>()
+const { file, size } = defineProps<{ file: Pick<Schemas['File'], 'name' | 'digest'>, size: 64 | 256 | 800 }>()
 const missing = ref(false)
 const tries = ref(0)
-watch(() => file.sha256, () => { missing.value = false; tries.value = 0 })
+watch(() => file.digest, () => { missing.value = false; tries.value = 0 })
 
 /** A picture that is not drawn yet is asked for again, a few times. */
 function failed() {
@@ -18,7 +18,7 @@ function failed() {
 </script>
 
 <template>
-  <img v-if="!missing" class="picture" :src="`/v1/shelf/${encodeURIComponent(file.name)}/picture?size=${size}&of=${file.sha256.slice(0, 12)}&try=${tries}`" :width="size" :height="size" alt="" loading="lazy" decoding="async" @error="failed">
+  <img v-if="!missing" class="picture" :src="`/v1/shelf/${encodeURIComponent(file.name)}/picture?size=${size}&of=${file.digest.slice(-12)}&try=${tries}`" :width="size" :height="size" alt="" loading="lazy" decoding="async" @error="failed">
   <div v-else class="picture none"><v-icon :icon="mdiCubeOutline" size="40" aria-hidden="true" /></div>
 </template>
 
