@@ -126,8 +126,9 @@ type Extent struct {
 
 // Shelf is the list of stored files, the newest first.
 type Shelf struct {
-	Files []File `json:"files"`
-	Disk  Disk   `json:"disk"`
+	Files  []File   `json:"files"`
+	Coming []Coming `json:"coming" doc:"Files that are on their way, by whichever door"`
+	Disk   Disk     `json:"disk"`
 }
 
 // Disk is what the shelf takes of its disk.
@@ -151,6 +152,23 @@ type Stored struct {
 
 	NotTaken []string `json:"not_taken,omitempty" doc:"Other files of the same form, which were not taken: send one at a time"`
 
-	Run *Run     `json:"run,omitempty" doc:"With then=print: the run that has begun"`
-	Not *Problem `json:"not_started,omitempty" doc:"With then=print: why no run has begun; the file is kept"`
+	Run   *Run     `json:"run,omitempty" doc:"With then=print: the run that has begun"`
+	Place int      `json:"place,omitempty" doc:"With then=queue: its place in the queue, from 1"`
+	Not   *Problem `json:"not_started,omitempty" doc:"With then=print or then=queue: why no run has begun, or it does not wait; the file is kept"`
+}
+
+// Coming is a file that is on its way.
+type Coming struct {
+	Name          string    `json:"name"`
+	Sender        string    `json:"sender" doc:"What sends it, by its token's name"`
+	ReceivedBytes int64     `json:"received_bytes"`
+	Size          *int64    `json:"size,omitempty" doc:"Bytes, where that was announced"`
+	Since         time.Time `json:"since"`
+}
+
+// Beginning is what is here of a file whose rest is to follow.
+type Beginning struct {
+	Name          string `json:"name"`
+	ReceivedBytes int64  `json:"received_bytes"`
+	Digest        string `json:"digest,omitempty" doc:"Of these bytes, as of a file's: whether they are the beginning of what you send"`
 }

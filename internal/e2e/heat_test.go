@@ -249,6 +249,9 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 	}
 	for _, query := range []string{
 		"DELETE FROM goose_db_version WHERE version_id >= 3",
+		"DROP TABLE queue",
+		"ALTER TABLE files RENAME COLUMN digest TO sha256",
+		"ALTER TABLE runs RENAME COLUMN digest TO sha256",
 		"ALTER TABLE files DROP COLUMN marks, DROP COLUMN sender, DROP COLUMN tags",
 		"CREATE TABLE readings (at timestamptz NOT NULL, heater text NOT NULL, actual real NOT NULL, setpoint real, duty real)",
 		"INSERT INTO readings SELECT t, 'bed', 21.25, NULL, 0.5 FROM generate_series('2026-11-20 10:30'::timestamptz, '2026-11-20 13:29:59', '1 second') t",

@@ -11,12 +11,15 @@ import (
 	"diathermon/internal/awake"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/doors"
+	"diathermon/internal/doors/dav"
 	"diathermon/internal/durable"
 	"diathermon/internal/heatlog"
 	"diathermon/internal/hindsight"
 	"diathermon/internal/history"
 	"diathermon/internal/host"
 	"diathermon/internal/journal"
+	"diathermon/internal/queue"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/rehearsal"
@@ -195,9 +198,16 @@ func (s *starting) access(ctx context.Context) (err error) {
 // http lets them in.
 func (s *starting) http(context.Context) error {
 	h := s.Host
+	line := queue.New(s.kept, s.Shelf, h.Run)
+	intake := doors.Intake{Shelf: s.Shelf, Host: h.Run, Line: line}
+	folder, err := dav.Open(s.in("folder"), s.Shelf, intake)
+	if err != nil {
+		return err
+	}
+	s.work(folder.Work)
 	s.serve(s.listener, &web.Server{
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Stage: s.stage, Files: s.kept,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: intake, Folder: folder, Queue: line, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})

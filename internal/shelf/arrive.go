@@ -2,11 +2,13 @@ package shelf
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"io/fs"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -18,11 +20,13 @@ import (
 type Arrival struct {
 	Name    string
 	Body    io.Reader
-	Size    int64  // as announced; -1 if it was not
+	Size    int64  // of the whole file, as announced; -1 if it was not
 	SHA256  []byte // as announced; nil if it was not
 	Replace bool   // other bytes of the same name may go
 	Sender  string // what sends it
 	Whole   bool   // it is to be started at once: it is examined on its way, whatever its size
+	Offset  int64  // of Body in the file: as much of it is here as a part
+	Piece   bool   // Body ends before the file does, and the rest is to follow
 }
 
 // Up to how many bytes a file is examined as it arrives; of a larger one only so many are
@@ -44,20 +48,27 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	if a.Size > s.maxBytes {
 		return none, "", fmt.Errorf("%w: it has %d bytes, at most %d are taken", ErrLarge, a.Size, s.maxBytes)
 	}
-	tmp, err := s.staging.create()
+	key := partKey(a.Sender, name)
+	tmp, err := s.staging.create(key, a.Offset)
 	if err != nil {
 		return none, "", disk(err)
 	}
 	defer tmp.drop()
-	body := &source{r: io.LimitReader(a.Body, s.maxBytes+1)}
-	landing := land(body, tmp.File, a.SHA256)
+	body := &source{r: io.LimitReader(a.Body, s.maxBytes+1-a.Offset)}
+	defer s.watch(&Coming{Name: name, Sender: a.Sender, Size: a.Size, Since: time.Now(), offset: a.Offset, body: body})()
+	landing := land(io.MultiReader(io.NewSectionReader(tmp.File, 0, a.Offset), body), tmp.File, a.Offset, a.SHA256)
 	summary, err := s.arrive(landing, a)
 	err = errors.Join(err, landing.end())
+	came := a.Offset + body.n.Load()
 	switch {
-	case body.n > s.maxBytes:
+	case came > s.maxBytes:
 		return none, "", fmt.Errorf("%w: at most %d bytes are taken", ErrLarge, s.maxBytes)
-	case body.err != nil, err == nil && a.Size >= 0 && body.n != a.Size:
-		return none, "", fmt.Errorf("%w: %d of %s bytes came; send it again", ErrShort, body.n, announced(a.Size))
+	case a.Piece && err == nil && body.err == nil && came < a.Size:
+		return toolpath.File{Name: name, Size: came}, "", cmp.Or(s.staging.set(tmp, key), ErrMore)
+	case body.err != nil && came > 0 && came < a.Size && s.staging.set(tmp, key) == nil:
+		return none, "", fmt.Errorf("%w: %d of %d bytes came; they are kept for a day: send the rest, or all of it again", ErrShort, came, a.Size)
+	case body.err != nil, err == nil && a.Size >= 0 && came != a.Size:
+		return none, "", fmt.Errorf("%w: %d of %s bytes came; send it again", ErrShort, came, announced(a.Size))
 	case errors.Is(err, ErrContent):
 		return none, "", fmt.Errorf("%s: %w", name, err)
 	case errors.As(err, new(*fs.PathError)) || errors.Is(err, syscall.ENOSPC):
@@ -71,7 +82,7 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	if err := tmp.Sync(); err != nil {
 		return none, "", disk(err)
 	}
-	f := toolpath.File{Name: name, Size: body.n, Digest: landing.sum.String(), Stored: time.Now().UTC().Truncate(time.Millisecond), Sender: a.Sender, Summary: summary}
+	f := toolpath.File{Name: name, Size: came, Digest: landing.sum.String(), Stored: time.Now().UTC().Truncate(time.Millisecond), Sender: a.Sender, Summary: summary}
 	return s.place(ctx, f, tmp, a.Replace)
 }
 
@@ -85,7 +96,7 @@ func (s *Shelf) arrive(in *landing, a Arrival) (toolpath.Summary, error) {
 	if _, err := io.CopyN(&head, in, judged); err != nil && err != io.EOF {
 		return toolpath.Summary{}, err
 	}
-	if a.Size <= atOnce { // or it has not said
+	if a.Size <= atOnce && !a.Piece { // or it has not said
 		switch _, err := io.CopyN(&head, in, int64(atOnce-head.Len())); err {
 		case io.EOF:
 			return s.scan(&head, nil)
@@ -196,7 +207,7 @@ func (s *Shelf) knows(f toolpath.File) (known, there bool) {
 // a body that was cut short from a file that is wrong.
 type source struct {
 	r    io.Reader
-	n    int64
+	n    atomic.Int64
 	err  error
 	ctx  context.Context // that ends it; may be nil
 	told func(int64)     // what it has come to; may be nil
@@ -207,9 +218,8 @@ func (s *source) Read(p []byte) (int, error) {
 		return 0, s.ctx.Err()
 	}
 	n, err := s.r.Read(p)
-	s.n += int64(n)
-	if s.told != nil {
-		s.told(s.n)
+	if now := s.n.Add(int64(n)); s.told != nil {
+		s.told(now)
 	}
 	if err != nil && err != io.EOF {
 		s.err = err

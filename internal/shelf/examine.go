@@ -42,7 +42,7 @@ func (s *Shelf) examine(ctx context.Context, name, known string, look Look) (too
 	sum := digest.Like(known)
 	counted := &source{r: in, ctx: ctx, told: look.Progress}
 	summary, err := s.scan(io.TeeReader(counted, sum), look.Stroke)
-	return toolpath.File{Name: name, Size: counted.n, Digest: sum.String(), Stored: info.ModTime().UTC().Truncate(time.Millisecond), Summary: summary}, err
+	return toolpath.File{Name: name, Size: counted.n.Load(), Digest: sum.String(), Stored: info.ModTime().UTC().Truncate(time.Millisecond), Summary: summary}, err
 }
 
 // scan reads a file to its end.

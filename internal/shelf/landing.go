@@ -39,8 +39,9 @@ const (
 	pushes = 4 << 20
 )
 
-// land begins; end must be called.
-func land(body io.Reader, file *os.File, announced []byte) *landing {
+// land begins; end must be called. The first bytes of the body, so many as had come
+// before, are in the file already.
+func land(body io.Reader, file *os.File, before int64, announced []byte) *landing {
 	l := &landing{body: body, sum: digest.New(), wanted: announced, free: make(chan []byte, blocks), filled: make(chan []byte, blocks), written: make(chan error, 1)}
 	if announced != nil {
 		l.sha256 = sha256.New()
@@ -48,17 +49,19 @@ func land(body io.Reader, file *os.File, announced []byte) *landing {
 	for range blocks {
 		l.free <- make([]byte, blockSize)
 	}
-	go l.write(file)
+	go l.write(file, before)
 	return l
 }
 
 // write puts the filled blocks into the file. After an error it only takes them.
-func (l *landing) write(file *os.File) {
+func (l *landing) write(file *os.File, before int64) {
 	var err error
-	var at, pushed int64
+	var at int64
+	pushed := before
 	for block := range l.filled {
 		if err == nil {
-			if _, err = file.Write(block); err != nil {
+			there := min(max(before-at, 0), int64(len(block)))
+			if _, err = file.WriteAt(block[there:], at+there); err != nil {
 				l.failed.Store(&err)
 			}
 			at += int64(len(block))

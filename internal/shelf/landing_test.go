@@ -19,7 +19,7 @@ func TestABodyIsNotReadOnWhenTheDiskTakesNoMore(t *testing.T) {
 	}
 	defer full.Close()
 	body := &zeros{}
-	l := land(body, full, nil)
+	l := land(body, full, 0, nil)
 	err = errors.Join(l.drain(), l.end())
 	var path *fs.PathError
 	if !errors.As(err, &path) || body.n > 3*blocks*blockSize {

@@ -43,6 +43,8 @@ var (
 	ErrLarge   = errors.New("the file is too large")
 	ErrFull    = errors.New("the disk is full")
 	ErrChanged = errors.New("the file was changed on the host's disk")
+	ErrGap     = errors.New("the bytes before these are not here")
+	ErrMore    = errors.New("the rest of the file is to follow") // what came is kept, and the File tells how much that is
 )
 
 // Outcome is what storing a file came to.
@@ -65,6 +67,7 @@ type Shelf struct {
 	renewing sync.Map   // name: *sync.Mutex; a file is examined anew by one at a time
 	inUse    func(name string) bool
 	changed  func()
+	coming   sync.Map // *Coming
 	maxBytes int64
 }
 

@@ -18,6 +18,7 @@ import (
 
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 	"diathermon/internal/shelf"
 )
 
@@ -256,6 +257,61 @@ func TestAFileThatIsReplacedByHandWhileNobodyLooksIsReadAnew(t *testing.T) {
 	os.Remove(filepath.Join(dir, "cap.gcode"))
 	if shelf.Open(t.Context(), dir, m, plainly); len(m.files) != 1 {
 		t.Errorf("one that was taken away is known still: %v", m.files)
+	}
+}
+
+func TestAFileThatWasCutOffGoesOnFromThere(t *testing.T) {
+	s, m, dir := open(t)
+	body := rising(3 << 20)
+	size := int64(len(body))
+	cut := func(from, to int) io.Reader {
+		return io.MultiReader(strings.NewReader(body[from:to]), iotest.ErrReader(io.ErrUnexpectedEOF))
+	}
+	store := func(a shelf.Arrival) (toolpath.File, error) {
+		a.Name, a.Size, a.Sender = "tall.gcode", size, "slicer"
+		f, _, err := s.Store(t.Context(), a)
+		return f, err
+	}
+	if _, err := s.Begun(t.Context(), "slicer", "tall.gcode"); !errors.Is(err, shelf.ErrMissing) {
+		t.Errorf("before anything came: %v", err)
+	}
+	if _, err := store(shelf.Arrival{Body: cut(0, 1_000_000)}); !errors.Is(err, shelf.ErrShort) || len(m.files) != 0 {
+		t.Fatalf("cut off: %v", err)
+	}
+	if s, _ = shelf.Open(t.Context(), dir, m, plainly); s == nil { // the host was started again
+		t.Fatal()
+	}
+	b, err := s.Begun(t.Context(), "slicer", "tall.gcode")
+	if sum, _, _ := digest.Again(strings.NewReader(body[:1_000_000]), ""); err != nil || b.Bytes != 1_000_000 || b.Digest != sum {
+		t.Fatalf("what is here: %+v, %v", b, err)
+	}
+	if _, err := s.Begun(t.Context(), "another", "tall.gcode"); !errors.Is(err, shelf.ErrMissing) {
+		t.Errorf("of another sender: %v", err)
+	}
+	if _, err := store(shelf.Arrival{Body: strings.NewReader(body[1_000_001:]), Offset: 1_000_001}); !errors.Is(err, shelf.ErrGap) {
+		t.Errorf("with a gap: %v", err)
+	}
+	if f, err := store(shelf.Arrival{Body: strings.NewReader(body[900_000:2_000_000]), Offset: 900_000, Piece: true}); !errors.Is(err, shelf.ErrMore) || f.Size != 2_000_000 {
+		t.Errorf("a piece that overlaps: %+v, %v", f, err)
+	}
+	if _, err := store(shelf.Arrival{Body: cut(2_000_000, 2_500_000), Offset: 2_000_000}); !errors.Is(err, shelf.ErrShort) {
+		t.Errorf("cut off again: %v", err)
+	}
+	f, err := store(shelf.Arrival{Body: strings.NewReader(body[2_500_000:]), Offset: 2_500_000})
+	if whole, _ := os.ReadFile(filepath.Join(dir, "tall.gcode")); err != nil || string(whole) != body || !f.Surveyed() || f.Layers == 0 {
+		t.Errorf("the rest: %v; %d bytes lie there", err, len(whole))
+	}
+	if sum, _, _ := digest.Again(strings.NewReader(body), ""); f.Digest != sum {
+		t.Errorf("its digest is %s", f.Digest)
+	}
+	if _, err := store(shelf.Arrival{Body: strings.NewReader(body[9:]), Offset: 9}); !errors.Is(err, shelf.ErrGap) {
+		t.Errorf("what was whole is a part still: %v", err)
+	}
+	for i := range 40 { // parts are not kept without bound
+		s.Store(t.Context(), shelf.Arrival{Name: fmt.Sprintf("%d.gcode", i), Body: cut(0, 100), Size: size})
+	}
+	if parts, _ := filepath.Glob(filepath.Join(dir, ".staging", "*")); len(parts) > 16 {
+		t.Errorf("%d parts are kept", len(parts))
 	}
 }
 

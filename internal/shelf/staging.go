@@ -8,6 +8,8 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
+	"time"
 
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/digest"
@@ -28,12 +30,23 @@ var step = func(string) {}
 // arriving is a file whose bytes are being written.
 type arriving struct{ *os.File }
 
-func (s staging) create() (*arriving, error) {
+// create begins a file with the first bytes of the part that was kept under a key,
+// which is no part any more.
+func (s staging) create(key string, offset int64) (*arriving, error) {
 	f, err := os.CreateTemp(s.dir, "arriving-")
 	if err != nil {
 		return nil, err
 	}
-	return &arriving{f}, nil
+	a := &arriving{f}
+	if offset == 0 {
+		os.Remove(s.part(key))
+		return a, nil
+	}
+	if err := s.resume(a, key, offset); err != nil {
+		a.drop()
+		return nil, err
+	}
+	return a, nil
 }
 
 // drop closes the file and removes it unless it was kept.
@@ -99,13 +112,16 @@ func (s staging) finish(f toolpath.File, path string) error {
 
 func (s staging) forget(f toolpath.File) { os.Remove(s.place(f)) }
 
-// clear removes whatever is staged.
+// clear removes whatever is staged but parts, for which somebody may come back.
 func (s staging) clear() {
 	entries, err := os.ReadDir(s.dir)
 	if err != nil {
 		return
 	}
 	for _, e := range entries {
-		os.Remove(filepath.Join(s.dir, e.Name()))
+		if !strings.HasPrefix(e.Name(), partPrefix) {
+			os.Remove(filepath.Join(s.dir, e.Name()))
+		}
 	}
+	s.tidy(time.Now())
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/core/machine"
+	"diathermon/internal/doors/dav"
 	"diathermon/internal/host"
 	"diathermon/internal/host/part"
 	"diathermon/internal/port"
@@ -15,6 +16,7 @@ import (
 	"diathermon/internal/web/guard"
 	"diathermon/internal/web/heat"
 	"diathermon/internal/web/live"
+	"diathermon/internal/web/queue"
 	"diathermon/internal/web/runs"
 	"diathermon/internal/web/shelf"
 	"diathermon/internal/web/wire"
@@ -44,6 +46,9 @@ type Server struct {
 	}
 	Runs       runs.Log
 	Recordings runs.Recordings
+	Intake     shelf.Intake
+	Folder     *dav.Door // the shelf as a folder; nil: it is none
+	Queue      queue.Queue
 	Shelf      interface {
 		shelf.Shelf
 		heat.Files
@@ -65,7 +70,8 @@ type Server struct {
 func (s *Server) mount(r chi.Router) *desk.Desk {
 	d := desk.New(r, s.Access, s.Logger)
 	d.Mount("bench", "Everything live, the link, the emergency stop", bench.Area{Host: s.Host, Link: s.Link, Ports: port.List})
-	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Survey: s.Survey, Host: s.Run, Runs: s.Files, Stage: s.Stage})
+	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Intake: s.Intake, Survey: s.Survey, Host: s.Run, Runs: s.Files, Stage: s.Stage})
+	d.Mount("queue", "What waits to be printed", queue.Area{Queue: s.Queue})
 	d.Mount("runs", "Runs of files", runs.Area{Host: s.Run, Log: s.Runs, Recordings: s.Recordings, Settle: s.settle})
 	d.Mount("heat", "Heaters: log, setpoints, warm-ups, alarms, models, health, tuning", heat.Area{
 		Printer: s.Printer, Host: s.Heat, Log: s.HeatLog, Hindsight: s.Hindsight, Past: s.HeatPast, Kept: s.HeatKept, WarmUps: s.WarmUps,

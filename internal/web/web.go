@@ -18,6 +18,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"diathermon/internal/api"
+	"diathermon/internal/doors/dav"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/guard"
 )
@@ -37,16 +38,37 @@ func (s *Server) Handler() http.Handler {
 		desk.WriteJSON(w, http.StatusOK, "application/json", api.Health{Status: "ok"})
 	})
 	s.Access.SignIn(r, s.Printer.Name)
+	var d *desk.Desk
 	r.Group(func(r chi.Router) {
 		r.Use(s.Access.Required)
-		s.mount(r)
+		d = s.mount(r)
 	})
+	if s.Folder != nil {
+		r.Group(func(r chi.Router) {
+			r.Use(s.Access.RequiredAsPassword)
+			folder := s.Folder.For(caller{s.Access}, func(w http.ResponseWriter, err error) { desk.WriteProblem(w, d.Of(err)) })
+			r.Handle(dav.Prefix, folder)
+			r.Handle(dav.Prefix+"/*", folder)
+		})
+	}
 	r.Group(func(r chi.Router) {
 		r.Use(s.Access.RequiredOrSignIn)
 		console(r)
 	})
 	return r
 }
+
+func init() {
+	for _, method := range []string{"PROPFIND", "PROPPATCH", "MKCOL", "COPY", "MOVE", "LOCK", "UNLOCK"} {
+		chi.RegisterMethod(method)
+	}
+}
+
+// caller tells the folder who calls.
+type caller struct{ *guard.Access }
+
+// Caller is the name of the token that a request came with.
+func (caller) Caller(ctx context.Context) string { return guard.Caller(ctx) }
 
 // Document returns the OpenAPI document as indented JSON.
 func Document() ([]byte, error) { return (&Server{}).mount(chi.NewRouter()).Document() }

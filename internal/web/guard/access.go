@@ -236,11 +236,17 @@ type holderKey struct{}
 // bearer returns the token that came with a request, and whether a browser sent
 // it by itself.
 func (a *Access) bearer(r *http.Request) (token string, cookie bool) {
+	if _, password, ok := r.BasicAuth(); ok && r.Context().Value(passwordKey{}) != nil {
+		return strings.TrimSpace(password), false
+	}
 	if header := r.Header.Get("Authorization"); header != "" {
 		scheme, token, _ := strings.Cut(header, " ")
 		if strings.EqualFold(scheme, "Bearer") {
 			return strings.TrimSpace(token), false
 		}
+		return "", false
+	}
+	if r.Context().Value(passwordKey{}) != nil { // where no browser's cookie opens
 		return "", false
 	}
 	if c, err := r.Cookie(a.cookie); err == nil {
@@ -266,7 +272,7 @@ func (a *Access) admit(r *http.Request) (*http.Request, *api.Problem) {
 		}
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "this token is not known here", Detail: "it was mistyped or withdrawn, or belongs to another host"}
 	}
-	if cookie && crossOrigin.Check(r) != nil {
+	if byPassword := r.Context().Value(passwordKey{}) != nil; (cookie || byPassword) && crossOrigin.Check(r) != nil {
 		a.log.Warn("another site's request was refused", "address", addressOf(r), "name", h.Name)
 		return nil, &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"}
 	}
@@ -289,12 +295,26 @@ func Expired(ctx context.Context) bool {
 }
 
 // Required lets nobody through without a token.
-func (a *Access) Required(next http.Handler) http.Handler {
+func (a *Access) Required(next http.Handler) http.Handler { return a.required(next, "Bearer") }
+
+// RequiredAsPassword is Required for programs that know names and passwords alone: the
+// token is the password (RFC 7617), and the name may be any. Browsers' cookies do not
+// open there.
+func (a *Access) RequiredAsPassword(next http.Handler) http.Handler {
+	required := a.required(next, "Basic")
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		required.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), passwordKey{}, true)))
+	})
+}
+
+type passwordKey struct{}
+
+func (a *Access) required(next http.Handler, scheme string) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		admitted, p := a.admit(r)
 		if p != nil {
 			if p.Status == http.StatusUnauthorized {
-				w.Header().Set("WWW-Authenticate", `Bearer realm="diathermon"`)
+				w.Header().Set("WWW-Authenticate", scheme+` realm="diathermon", charset="UTF-8"`)
 			}
 			desk.WriteProblem(w, p)
 			return

@@ -20,10 +20,10 @@ func (a Area) mountDrawings(d *desk.Desk) {
 		desk.Kind{Err: survey.ErrNotYet, Status: http.StatusNotFound, Title: "it has not been drawn yet"},
 		desk.Kind{Err: survey.ErrNothing, Status: http.StatusNotFound, Title: "there is nothing to draw"},
 	)
-	picture := ranged(d, "get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with ETag", "image/png", []int{400, 404},
+	picture := servesRanges(d, "get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with ETag", "image/png", []int{400, 404},
 		&huma.Param{Name: "size", In: "query", Description: "Pixels of a side at the least: the next of 64, 256 and 800 is sent", Schema: &huma.Schema{Type: "integer"}})
 	d.Raw(picture, "", a.picture)
-	d.Raw(ranged(d, "get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers", []int{404}), "", a.layers)
+	d.Raw(servesRanges(d, "get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers", []int{404}), "", a.layers)
 }
 
 // drawing serves what open opens of the file that is asked for.

@@ -18,8 +18,10 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/queue"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/doors"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/rehearsal"
 	"diathermon/internal/shelf"
@@ -36,6 +38,7 @@ type board struct {
 	arrived []shelf.Arrival
 	bytes   []string
 	outcome shelf.Outcome
+	more    bool
 	refuse  error
 	started []string
 	blocked error
@@ -62,7 +65,17 @@ func (b *board) Store(_ context.Context, a shelf.Arrival) (toolpath.File, shelf.
 		return toolpath.File{}, "", fmt.Errorf("%w: the disk", b.refuse)
 	}
 	b.arrived, b.bytes = append(b.arrived, a), append(b.bytes, string(all))
+	if b.more {
+		return toolpath.File{Name: a.Name, Size: a.Offset + int64(len(all))}, "", shelf.ErrMore
+	}
 	return toolpath.File{Name: a.Name}, b.outcome, nil
+}
+func (b *board) Begun(_ context.Context, sender, name string) (shelf.Beginning, error) {
+	return shelf.Beginning{Bytes: 5, Digest: sender + name}, nil
+}
+func (b *board) Coming() []*shelf.Coming { return nil }
+func (b *board) Add(_ context.Context, name, _ string) (queue.Entry, int, error) {
+	return queue.Entry{File: name}, 3, b.blocked
 }
 func (b *board) Known(ctx context.Context, name string) (toolpath.File, error) {
 	return b.File(ctx, name)
@@ -114,7 +127,7 @@ func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.No
 
 func mount(t *testing.T, lacks string, b *board) *webtest.Caller {
 	b.dir = t.TempDir()
-	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24, Price: 20, Currency: "EUR"}, Shelf: b, Survey: b, Host: b, Runs: b, Stage: rehearsal.NewStage(b, nil)}, runs.Area{})
+	return webtest.Mount(t, lacks, area.Area{Printer: machine.Printer{Filament: 1.75, Density: 1.24, Price: 20, Currency: "EUR"}, Shelf: b, Intake: doors.Intake{Shelf: b, Host: b, Line: b}, Survey: b, Host: b, Runs: b, Stage: rehearsal.NewStage(b, nil)}, runs.Area{})
 }
 
 func TestBytesArriveUnderTheNameThatWasSent(t *testing.T) {
@@ -197,6 +210,42 @@ func TestAFileIsStartedOnlyByThoseWhoMay(t *testing.T) {
 	stored = api.Stored{}
 	if w := c.Call("PUT", "/v1/shelf/y.gcode?then=print", "G28\n", &stored); w.Code != http.StatusCreated || stored.Run != nil || stored.Not == nil || stored.Not.Detail != "it does not fit" || len(stored.Not.Checks) != 1 {
 		t.Errorf("stored and not started: %d %+v", w.Code, stored)
+	}
+}
+
+func TestAFileWaitsInTurn(t *testing.T) {
+	b := &board{outcome: shelf.Created}
+	c := mount(t, "", b)
+	var stored api.Stored
+	if c.Call("PUT", "/v1/shelf/x.gcode?then=queue", "G28\n", &stored); stored.Place != 3 || stored.Run != nil || len(b.started) != 0 || b.arrived[0].Whole {
+		t.Errorf("%+v, started %q", stored, b.started)
+	}
+	const form = "--x\r\nContent-Disposition: form-data; name=\"then\"\r\n\r\nqueue\r\n--x\r\nContent-Disposition: form-data; name=\"f\"; filename=\"cap.gcode\"\r\n\r\nG28\n\r\n--x--\r\n"
+	stored = api.Stored{}
+	if c.Call("POST", "/v1/shelf", form, &stored, "Content-Type", "multipart/form-data; boundary=x"); stored.Place != 3 {
+		t.Errorf("by a field of a form: %+v", stored)
+	}
+	c = mount(t, desk.Start, b)
+	c.Refused("PUT", "/v1/shelf/x.gcode?then=queue", "G28\n", 403, "this token may not do that")
+}
+
+func TestAPieceSaysWhichBytesOfAFileItHas(t *testing.T) {
+	b := &board{more: true}
+	c := mount(t, "", b)
+	var here api.Beginning
+	if w := c.Call("PUT", "/v1/shelf/x.gcode", "G28\n", &here, "Content-Range", "bytes 5-8/20"); w.Code != http.StatusAccepted || b.arrived[0].Offset != 5 || b.arrived[0].Size != 20 || !b.arrived[0].Piece {
+		t.Errorf("%d %+v: %+v", w.Code, here, b.arrived[0])
+	}
+	b.more = false
+	if w := c.Call("PUT", "/v1/shelf/x.gcode", "G28\n", nil, "Content-Range", "bytes 16-19/20"); w.Code != http.StatusCreated || b.arrived[1].Piece {
+		t.Errorf("the last: %d, %+v", w.Code, b.arrived[1])
+	}
+	for _, bad := range []string{"bytes 5-8/*", "bytes */20", "bytes 8-5/20", "bytes 5-8/8", "bytes=5-8/20", "lines 5-8/20", "bytes 5-8/20, 9-9/20", "bytes -5-8/20", "bytes 05-8/20"} {
+		c.Refused("PUT", "/v1/shelf/x.gcode", "G28\n", 400, "this Content-Range cannot be read", "Content-Range", bad)
+	}
+	c.Refused("PUT", "/v1/shelf/x.gcode", "G28\n", 400, "the Content-Range does not fit the body", "Content-Range", "bytes 5-9/20")
+	if c.Call("GET", "/v1/shelf/x.gcode/beginning", "", &here); here.ReceivedBytes != 5 || here.Digest == "" {
+		t.Errorf("what is here: %+v", here)
 	}
 }
 

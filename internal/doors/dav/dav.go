@@ -1,0 +1,343 @@
+// Package dav is the shelf as a folder that computers mount (RFC 4918, classes 1 and 2).
+//
+// What lies at the top of the folder is on the shelf; what is put into its folders print
+// and queue is stored, too, and then started or waits in turn. Everything else that file
+// managers need to work (names for the time being, empty files that hold a place, folders
+// of people's own) is kept aside, on the disk, and never on the shelf.
+//
+// It promises that only a file that has arrived whole is examined, that what is refused
+// is refused in words and leaves what was there as it was, and that nobody can hold a
+// lock for ever. It leaves who may do what to the guard, and files to the intake and the
+// shelf.
+package dav
+
+import (
+	"bytes"
+	"context"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"golang.org/x/net/webdav"
+
+	"diathermon/internal/api"
+	"diathermon/internal/doors"
+)
+
+// Prefix is where the folder is on the host.
+const Prefix = "/dav"
+
+const (
+	longestLock = 10 * time.Minute // unless it is refreshed
+	longestXML  = 64 << 10
+	deepestXML  = 32
+)
+
+// A Door is the folder's HTTP side.
+type Door struct {
+	files  *files
+	webdav *webdav.Handler
+	caller Caller
+	refuse func(http.ResponseWriter, error)
+}
+
+// Caller tells who sends a request and what the sender may do; lacking returns nil where
+// the sender has the scope.
+type Caller interface {
+	Caller(ctx context.Context) string
+	Lacking(ctx context.Context, scope string) *api.Problem
+}
+
+// The scopes that the folder asks for.
+const (
+	read  = "read"
+	send  = "send"
+	start = "start"
+	keep  = "keep"
+)
+
+// Open returns the door. What is kept aside is in dir.
+func Open(dir string, shelf Shelf, intake Intake) (*Door, error) {
+	files, err := open(dir, shelf, intake)
+	if err != nil {
+		return nil, err
+	}
+	d := &Door{files: files}
+	d.webdav = &webdav.Handler{Prefix: Prefix, FileSystem: files, LockSystem: webdav.NewMemLS(), Logger: func(r *http.Request, err error) {
+		if c := callOf(r.Context()); err != nil && c.err == nil {
+			c.logged = err
+		}
+	}}
+	return d, nil
+}
+
+// For is the door for callers whom somebody knows; refuse answers with an error.
+func (d Door) For(caller Caller, refuse func(http.ResponseWriter, error)) http.Handler {
+	d.caller, d.refuse = caller, refuse
+	return &d
+}
+
+// Work removes what file managers have left behind, until ctx ends.
+func (d *Door) Work(ctx context.Context) {
+	every := time.NewTicker(time.Hour)
+	defer every.Stop()
+	for {
+		d.files.tidy(time.Now())
+		select {
+		case <-every.C:
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// call is a request as the files see it.
+type call struct {
+	method string
+	sender string
+	size   int64 // of its body; -1: not known
+	may    func(scope string) error
+
+	err    error // why it cannot be done, in words
+	logged error // what the protocol has met
+}
+
+type callKey struct{}
+
+func callOf(ctx context.Context) *call {
+	if c, ok := ctx.Value(callKey{}).(*call); ok {
+		return c
+	}
+	return &call{may: func(string) error { return nil }}
+}
+
+// fail notes why a call cannot be done and returns that.
+func (c *call) fail(err error) error {
+	if err != nil && c.err == nil {
+		c.err = err
+	}
+	return err
+}
+
+func (d *Door) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	c := &call{method: r.Method, sender: d.caller.Caller(r.Context()), size: r.ContentLength}
+	c.may = func(scope string) error {
+		if p := d.caller.Lacking(r.Context(), scope); p != nil {
+			return p
+		}
+		return nil
+	}
+	r = r.WithContext(context.WithValue(r.Context(), callKey{}, c))
+	out := &answer{ResponseWriter: w}
+	if c.err = d.admit(r, c); c.err == nil {
+		d.webdav.ServeHTTP(out, r)
+	}
+	if c.err == nil && out.refused == 0 {
+		return
+	}
+	w.Header().Del("ETag")
+	d.refuse(w, d.refusal(r, c, out.refused))
+}
+
+// admit looks at a request before anything is done.
+func (d *Door) admit(r *http.Request, c *call) error {
+	switch r.Method {
+	case http.MethodOptions:
+	case "PROPFIND", http.MethodHead:
+		if c.may(read) != nil {
+			if err := c.may(send); err != nil {
+				return err
+			}
+		}
+		if r.Method == "PROPFIND" && r.Header.Get("Depth") != "0" && r.Header.Get("Depth") != "1" {
+			return &api.Problem{Status: http.StatusForbidden, Title: "the folder is not listed to any depth", Detail: "ask with Depth: 0 or 1, one folder at a time"}
+		}
+	case http.MethodGet:
+		if err := c.may(read); err != nil {
+			return err
+		}
+	default:
+		if err := c.may(send); err != nil {
+			return err
+		}
+	}
+	if r.Method == http.MethodPut && r.Header.Get("Content-Range") != "" {
+		return &api.Problem{Status: http.StatusBadRequest, Title: "the folder takes whole files", Detail: "send pieces to /v1/shelf/NAME, or all of it here"}
+	}
+	if r.Method == "LOCK" {
+		r.Header.Set("Timeout", "Second-"+strconv.Itoa(int(bounded(r.Header.Get("Timeout")).Seconds())))
+	}
+	if r.Method == "PROPFIND" || r.Method == "PROPPATCH" || r.Method == "LOCK" {
+		body, err := wellFormed(r.Body)
+		if err != nil {
+			return err
+		}
+		r.Body, r.ContentLength = io.NopCloser(bytes.NewReader(body)), int64(len(body))
+	}
+	return nil
+}
+
+// bounded is how long a lock is held of what a client would like.
+func bounded(wish string) time.Duration {
+	first, _, _ := strings.Cut(wish, ",")
+	seconds, err := strconv.ParseInt(strings.TrimPrefix(strings.TrimSpace(first), "Second-"), 10, 64)
+	if err != nil || seconds <= 0 || seconds > int64(longestLock.Seconds()) {
+		return longestLock
+	}
+	return time.Duration(seconds) * time.Second
+}
+
+// wellFormed reads a body of XML, which may be empty: small, shallow, without a document
+// type, whose entities could grow without bound, and with no prefix that is bound to
+// nothing (Namespaces in XML 1.0, 2.2), which the protocol's reader lets pass.
+func wellFormed(r io.Reader) ([]byte, error) {
+	wrong := func(what string, more ...any) error {
+		return &api.Problem{Status: http.StatusBadRequest, Title: "the body is not XML as it should be", Detail: fmt.Sprintf(what, more...)}
+	}
+	body, err := io.ReadAll(io.LimitReader(r, longestXML+1))
+	if err != nil {
+		return nil, wrong("it did not arrive whole: %v", err)
+	}
+	if len(body) > longestXML {
+		return nil, &api.Problem{Status: http.StatusRequestEntityTooLarge, Title: "the body is too large", Detail: fmt.Sprintf("at most %d bytes of XML are read", longestXML)}
+	}
+	depth := 0
+	for in := xml.NewDecoder(bytes.NewReader(body)); ; {
+		token, err := in.RawToken()
+		if err == io.EOF {
+			return body, nil
+		}
+		if err != nil {
+			return nil, wrong("%v", err)
+		}
+		switch t := token.(type) {
+		case xml.Directive:
+			return nil, wrong("it has a document type")
+		case xml.StartElement:
+			if depth++; depth > deepestXML {
+				return nil, wrong("it is more than %d elements deep", deepestXML)
+			}
+			for _, a := range t.Attr {
+				if a.Name.Space == "xmlns" && a.Value == "" {
+					return nil, wrong("the prefix %q is bound to nothing", a.Name.Local)
+				}
+			}
+		case xml.EndElement:
+			depth--
+		}
+	}
+}
+
+// answer holds back the text of a refusal, so that words can take its place.
+type answer struct {
+	http.ResponseWriter
+	refused int // its status
+}
+
+func (a *answer) WriteHeader(status int) {
+	if status >= 400 {
+		a.refused = status
+		return
+	}
+	a.ResponseWriter.WriteHeader(status)
+}
+
+func (a *answer) Write(b []byte) (int, error) {
+	if a.refused != 0 {
+		return len(b), nil
+	}
+	return a.ResponseWriter.Write(b)
+}
+
+// Unwrap is for http.ResponseController.
+func (a *answer) Unwrap() http.ResponseWriter { return a.ResponseWriter }
+
+// words says what a status of the protocol means here, and what to do.
+var words = map[int][2]string{
+	http.StatusForbidden:            {"this cannot be done in the folder", "see docs/doors.md for what can"},
+	http.StatusNotFound:             {"there is nothing of that name in the folder", "list the folder again"},
+	http.StatusMethodNotAllowed:     {"this cannot be done with that", "a folder of that name is there already, or it is no file"},
+	http.StatusConflict:             {"the folder that it should go into is not there", "make it first"},
+	http.StatusPreconditionFailed:   {"something is there already, or is not what was expected", "list the folder again"},
+	http.StatusUnsupportedMediaType: {"a folder is made without a body", "send MKCOL alone"},
+	http.StatusLocked:               {"another program has locked it", "close it there; a lock that nobody keeps up ends after ten minutes"},
+	http.StatusBadGateway:           {"the destination is on another host", "move it within this folder"},
+	http.StatusBadRequest:           {"the request is not as the protocol wants it", "see RFC 4918"},
+}
+
+// refusal words what stands in the way.
+func (d *Door) refusal(r *http.Request, c *call, status int) error {
+	if c.err != nil {
+		return c.err
+	}
+	if status == http.StatusPreconditionFailed && errors.Is(c.logged, webdav.ErrLocked) && d.locked(r) {
+		status = http.StatusLocked // which tells more: the token that came is not the lock's
+	}
+	text, known := words[status]
+	if !known {
+		text = [2]string{strings.ToLower(http.StatusText(status)), ""}
+		if c.logged != nil {
+			text[1] = c.logged.Error()
+		}
+	}
+	return &api.Problem{Status: status, Title: text[0], Detail: text[1]}
+}
+
+// locked reports whether what a request is about is locked.
+func (d *Door) locked(r *http.Request) bool {
+	now := time.Now()
+	token, err := d.webdav.LockSystem.Create(now, webdav.LockDetails{Root: strings.TrimPrefix(r.URL.Path, Prefix), Duration: time.Second, ZeroDepth: true})
+	if err == nil {
+		err = d.webdav.LockSystem.Unlock(now, token)
+	}
+	return err != nil
+}
+
+// What a name in the folder is for.
+type place struct {
+	dir  string // "/" or a folder, cleaned
+	name string
+	then doors.Then
+	door bool // what arrives here is for the shelf
+}
+
+// thens are the folders whose files are not only stored.
+var thens = []doors.Then{doors.Print, doors.Queue}
+
+// placed finds out what a cleaned path is for.
+func placed(p string) place {
+	dir, name := path.Split(p)
+	at := place{dir: path.Clean(dir), name: name, then: doors.Store}
+	if name == "" || temporary(name) {
+		return at
+	}
+	for _, then := range thens {
+		if at.dir == "/"+string(then) {
+			at.then, at.door = then, true
+		}
+	}
+	if at.dir == "/" {
+		at.door = !fixed(p)
+	}
+	return at
+}
+
+// fixed reports whether a path is one of the folders that are always there.
+func fixed(p string) bool {
+	return p == "/" || slices.Contains(thens, doors.Then(strings.TrimPrefix(p, "/")))
+}
+
+// temporary reports whether a name is one of those that programs give for the time being,
+// or to notes of their own.
+func temporary(name string) bool {
+	lower := strings.ToLower(name)
+	return strings.HasPrefix(name, ".") || strings.HasPrefix(name, "~") || strings.HasSuffix(name, "~") || lower == "thumbs.db" || lower == "desktop.ini" ||
+		slices.Contains([]string{".part", ".partial", ".tmp", ".temp", ".crdownload", ".filepart", ".download", ".swp", ".lock"}, path.Ext(lower))
+}

@@ -1,0 +1,99 @@
+// Package doors takes files in, by whichever door they come: each says the same about
+// starting. A file is stored first; whether it begins then, waits in turn or is only kept
+// is a second thing, and its failing takes nothing away from the first.
+package doors
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/queue"
+	"diathermon/internal/core/toolpath"
+	"diathermon/internal/host/printing"
+	"diathermon/internal/shelf"
+)
+
+// Then is what becomes of a file once it is stored.
+type Then string
+
+// What a sender may ask for.
+const (
+	Store Then = "store" // nothing: a person starts it
+	Print Then = "print" // it is started at once
+	Queue Then = "queue" // it waits in turn
+)
+
+// Thens lists them all.
+var Thens = []Then{Store, Print, Queue}
+
+// Named returns what a word asks for; nothing is Store.
+func Named(word string) (Then, error) {
+	if word == "" {
+		return Store, nil
+	}
+	if t := Then(strings.ToLower(word)); slices.Contains(Thens, t) {
+		return t, nil
+	}
+	return "", fmt.Errorf("%q is not known here; it may be store, print or queue", word)
+}
+
+// Starts reports whether a file is printed in the end without being asked for again, which
+// takes the right to start.
+func (t Then) Starts() bool { return t == Print || t == Queue }
+
+// Shelf stores files.
+type Shelf interface {
+	Store(ctx context.Context, a shelf.Arrival) (toolpath.File, shelf.Outcome, error)
+}
+
+// Host starts them.
+type Host interface {
+	Start(ctx context.Context, file string, soak *heat.Soak) (printing.Now, error)
+}
+
+// Line is where they wait.
+type Line interface {
+	Add(ctx context.Context, name, sender string) (queue.Entry, int, error)
+}
+
+// An Intake is what is behind every door.
+type Intake struct {
+	Shelf Shelf
+	Host  Host
+	Line  Line
+}
+
+// Taken is what became of a file.
+type Taken struct {
+	File    toolpath.File
+	Outcome shelf.Outcome
+	Run     *printing.Now // that has begun
+	Place   int           // in the queue, from 1; 0: it does not wait
+	Entry   queue.Entry   // with a place
+	Not     error         // why it has neither begun nor waits, though that was asked for
+}
+
+// Take stores an arrival and does with it what its sender wants.
+func (in Intake) Take(ctx context.Context, a shelf.Arrival, then Then) (Taken, error) {
+	a.Whole = then == Print
+	var t Taken
+	var err error
+	if t.File, t.Outcome, err = in.Shelf.Store(ctx, a); err != nil {
+		return t, err
+	}
+	switch then {
+	case Print:
+		now, err := in.Host.Start(ctx, t.File.Name, nil)
+		if err != nil {
+			t.Not = err
+		} else {
+			t.Run = &now
+		}
+	case Queue:
+		t.Entry, t.Place, t.Not = in.Line.Add(ctx, t.File.Name, a.Sender)
+	}
+	return t, nil
+}
