@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"strings"
 	"syscall"
 
 	"github.com/urfave/cli/v3"
@@ -63,7 +64,7 @@ func Command(out, errs io.Writer) *cli.Command {
 		Commands: []*cli.Command{
 			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
 			pairCommand(), statusCommand(), watchCommand(),
-			sendCommand(), shelfCommand(), inspectCommand(), rehearseCommand(), printCommand(),
+			sendCommand(), shelfCommand(), queueCommand(), inspectCommand(), rehearseCommand(), printCommand(),
 			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
 			resumeCommand(),
 			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part"),
@@ -107,6 +108,13 @@ func wrong(format string, args ...any) error { return usage{fmt.Errorf(format, a
 
 // words puts an error into what a person reads.
 func words(err error) string {
+	if all, many := err.(several); many {
+		lines := make([]string, len(all))
+		for i, one := range all {
+			lines[i] = one.what + ": " + words(one.error)
+		}
+		return strings.Join(lines, "\n")
+	}
 	var p *api.Problem
 	if errors.As(err, &p) {
 		text := p.Error()
@@ -117,6 +125,20 @@ func words(err error) string {
 	}
 	return err.Error()
 }
+
+// several is what went wrong with some of many; its exit code is that of the first.
+type several []about
+
+// about is an error with one of them.
+type about struct {
+	what string
+	error
+}
+
+func (s several) Error() string { return fmt.Sprintf("%d failed", len(s)) }
+
+// Unwrap is for errors.As.
+func (s several) Unwrap() error { return s[0].error }
 
 // code returns the exit code of an error.
 func code(err error) int {

@@ -4,106 +4,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 
-	"github.com/schollz/progressbar/v3"
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
 	"diathermon/internal/client"
-	"diathermon/internal/facts"
 )
-
-func sendCommand() *cli.Command {
-	return &cli.Command{
-		Name: "send", Usage: "put a file on the shelf", ArgsUsage: "FILE",
-		Description: "A slicer can call this after it has written its file: diathermon send --print FILE",
-		Flags: []cli.Flag{
-			jsonFlag,
-			&cli.BoolFlag{Name: "print", Usage: "start it once it is there"},
-			&cli.BoolFlag{Name: "replace", Usage: "replace another file of the same name"},
-			&cli.StringFlag{Name: "name", Usage: "store it under this `NAME`"},
-		},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := arguments(cmd, 1, 1)
-			if err != nil {
-				return err
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			f, err := os.Open(args[0])
-			if err != nil {
-				return err
-			}
-			defer f.Close()
-			info, err := f.Stat()
-			if err != nil {
-				return err
-			}
-			if !info.Mode().IsRegular() {
-				return wrong("%s is not a file", args[0])
-			}
-			name := cmd.String("name")
-			if name == "" {
-				name = filepath.Base(args[0])
-			}
-			var body io.Reader = f
-			errs := cmd.Root().ErrWriter
-			if interactive(errs) && !cmd.Bool("json") {
-				bar := progressbar.NewOptions64(info.Size(), progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription(name),
-					progressbar.OptionShowBytes(true), progressbar.OptionSetWidth(30), progressbar.OptionClearOnFinish())
-				defer bar.Exit()
-				body = io.TeeReader(f, bar)
-			}
-			stored, err := c.Send(ctx, client.Sending{Name: name, Body: body, Size: info.Size(), Replace: cmd.Bool("replace"), Print: cmd.Bool("print")})
-			if err != nil {
-				return err
-			}
-			w := cmd.Root().Writer
-			if cmd.Bool("json") {
-				if err := printJSON(w, stored); err != nil {
-					return err
-				}
-			} else {
-				showStored(w, stored)
-			}
-			if stored.Not != nil {
-				return fmt.Errorf("it is on the shelf and has not started: %w", stored.Not)
-			}
-			return nil
-		},
-	}
-}
-
-func showStored(w io.Writer, s api.Stored) {
-	what := map[string]string{"created": "Stored", "same": "Already there", "replaced": "Replaced"}[s.Outcome]
-	f := s.File
-	if f.Survey.State == string(facts.Done) {
-		warming := ""
-		if f.WarmingSeconds != nil {
-			warming = " after warming for " + span(*f.WarmingSeconds)
-		}
-		fmt.Fprintf(w, "%s: %s, %s, %d layers, %s%s, %s of filament\n", what, f.Name, size(f.Size), f.Layers, span(f.DurationSeconds), warming, metres(f.FilamentMM))
-	} else {
-		fmt.Fprintf(w, "%s: %s, %s; what it is, is being worked out\n", what, f.Name, size(f.Size))
-	}
-	for _, c := range f.Checks {
-		if s.Not != nil { // which names them
-			break
-		}
-		fmt.Fprintf(w, "  %s: %s (%s)\n", c.Level, c.Title, c.Do)
-	}
-	for _, name := range s.NotTaken {
-		fmt.Fprintf(w, "Not taken: %s (one file at a time)\n", name)
-	}
-	if s.Run != nil {
-		fmt.Fprintf(w, "Started: run %s\n", s.Run.ID)
-	}
-}
 
 // named is an action about one stored file.
 func named(act func(context.Context, *cli.Command, *client.Client, string) error) cli.ActionFunc {

@@ -167,36 +167,6 @@ func (c *Client) Content(ctx context.Context, name string, w io.Writer) (int64, 
 	return io.Copy(w, res.Body)
 }
 
-// Sending describes an upload.
-type Sending struct {
-	Name    string
-	Body    io.Reader
-	Size    int64
-	Replace bool // other bytes of the same name may go
-	Print   bool // start it once it is stored
-}
-
-// Send stores a file.
-func (c *Client) Send(ctx context.Context, s Sending) (api.Stored, error) {
-	q := url.Values{}
-	if s.Replace {
-		q.Set("replace", "true")
-	}
-	if s.Print {
-		q.Set("then", "print")
-	}
-	var out api.Stored
-	res, err := c.do(ctx, http.MethodPut, "/v1/shelf/"+url.PathEscape(s.Name)+"?"+q.Encode(), s.Body, func(r *http.Request) {
-		r.ContentLength = s.Size
-		r.Header.Set("Content-Type", "application/octet-stream")
-	})
-	if err != nil {
-		return out, err
-	}
-	defer res.Body.Close()
-	return out, json.NewDecoder(res.Body).Decode(&out)
-}
-
 // Start begins a run of a file.
 func (c *Client) Start(ctx context.Context, file string) (api.Run, error) {
 	return c.StartWith(ctx, api.StartRun{File: file})

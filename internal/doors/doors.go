@@ -6,6 +6,7 @@ package doors
 import (
 	"context"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
@@ -78,22 +79,37 @@ type Taken struct {
 
 // Take stores an arrival and does with it what its sender wants.
 func (in Intake) Take(ctx context.Context, a shelf.Arrival, then Then) (Taken, error) {
-	a.Whole = then == Print
-	var t Taken
-	var err error
-	if t.File, t.Outcome, err = in.Shelf.Store(ctx, a); err != nil {
-		return t, err
+	a.Whole = a.Whole || then == Print
+	f, outcome, err := in.Shelf.Store(ctx, a)
+	if err != nil {
+		return Taken{File: f}, err
 	}
+	t := in.After(ctx, f, then, a.Sender)
+	t.Outcome = outcome
+	return t, nil
+}
+
+// After does with a file that has been stored what its sender wants.
+func (in Intake) After(ctx context.Context, f toolpath.File, then Then, sender string) Taken {
+	t := Taken{File: f}
 	switch then {
 	case Print:
-		now, err := in.Host.Start(ctx, t.File.Name, nil)
+		now, err := in.Host.Start(ctx, f.Name, nil)
 		if err != nil {
 			t.Not = err
 		} else {
 			t.Run = &now
 		}
 	case Queue:
-		t.Entry, t.Place, t.Not = in.Line.Add(ctx, t.File.Name, a.Sender)
+		t.Entry, t.Place, t.Not = in.Line.Add(ctx, f.Name, sender)
 	}
-	return t, nil
+	return t
+}
+
+// Passing reports whether a name is one of those that programs give a file for the time
+// being, or notes of their own.
+func Passing(name string) bool {
+	lower := strings.ToLower(name)
+	return strings.HasPrefix(name, ".") || strings.HasPrefix(name, "~") || strings.HasSuffix(name, "~") || lower == "thumbs.db" || lower == "desktop.ini" ||
+		slices.Contains([]string{".part", ".partial", ".tmp", ".temp", ".crdownload", ".filepart", ".download", ".swp", ".lock"}, path.Ext(lower))
 }

@@ -206,7 +206,7 @@ func coupon(t testing.TB, layers int) []byte {
 }
 
 func (b *bench) send(name string, body []byte, print bool) (api.Stored, error) {
-	return b.Send(b.t.Context(), client.Sending{Name: name, Body: bytes.NewReader(body), Size: int64(len(body)), Print: print})
+	return b.Send(b.t.Context(), client.Sending{Name: name, Body: bytes.NewReader(body), Size: int64(len(body)), Then: map[bool]string{true: "print"}[print]})
 }
 
 func (b *bench) mustSend(name string, body []byte, print bool) api.Stored {

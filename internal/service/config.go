@@ -35,6 +35,7 @@ type Config struct {
 	PickUp   PickUp  `toml:"pick_up"`
 	Wire     Wire    `toml:"wire"`
 	Heat     Heat    `toml:"heat"`
+	Folder   Folder  `toml:"folder"`
 
 	Pace      float64 `toml:"-"` // how many times faster the clock runs of a stand-in; 0 is 1
 	Unguarded bool    `toml:"-"` // no guard looks at the heaters: for a stand-in whose clock runs so fast that no real heater is like it
@@ -44,6 +45,13 @@ type Config struct {
 	WithdrawTokens bool `toml:"-"` // at the start every token is withdrawn, and the keeper gets a new one
 
 	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
+}
+
+// Folder is the configuration's [folder]: one on the host's disk from which files are
+// taken in.
+type Folder struct {
+	Path  string `toml:"path"`  // empty: none is watched
+	Start bool   `toml:"start"` // what is put into its folders print and queue is started
 }
 
 // Heat is the configuration's [heat].

@@ -13,6 +13,7 @@ import (
 	"diathermon/internal/core/run"
 	"diathermon/internal/doors"
 	"diathermon/internal/doors/dav"
+	watch "diathermon/internal/doors/folder"
 	"diathermon/internal/durable"
 	"diathermon/internal/heatlog"
 	"diathermon/internal/hindsight"
@@ -205,6 +206,10 @@ func (s *starting) http(context.Context) error {
 		return err
 	}
 	s.work(folder.Work)
+	if c := s.config.Folder; c.Path != "" {
+		watched := &watch.Folder{Path: c.Path, Start: c.Start, In: intake, Log: s.log}
+		s.work(watched.Work)
+	}
 	s.serve(s.listener, &web.Server{
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
 		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: intake, Folder: folder, Queue: line, Stage: s.stage, Files: s.kept,

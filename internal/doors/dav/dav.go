@@ -15,10 +15,10 @@ import (
 	"bytes"
 	"context"
 	"encoding/xml"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"path"
 	"slices"
 	"strconv"
@@ -43,6 +43,7 @@ const (
 // A Door is the folder's HTTP side.
 type Door struct {
 	files  *files
+	locks  *locks
 	webdav *webdav.Handler
 	caller Caller
 	refuse func(http.ResponseWriter, error)
@@ -69,13 +70,8 @@ func Open(dir string, shelf Shelf, intake Intake) (*Door, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &Door{files: files}
-	d.webdav = &webdav.Handler{Prefix: Prefix, FileSystem: files, LockSystem: webdav.NewMemLS(), Logger: func(r *http.Request, err error) {
-		if c := callOf(r.Context()); err != nil && c.err == nil {
-			c.logged = err
-		}
-	}}
-	return d, nil
+	webdav := &webdav.Handler{Prefix: Prefix, FileSystem: files, LockSystem: unlocked{}}
+	return &Door{files: files, locks: files.locks, webdav: webdav}, nil
 }
 
 // For is the door for callers whom somebody knows; refuse answers with an error.
@@ -105,8 +101,8 @@ type call struct {
 	size   int64 // of its body; -1: not known
 	may    func(scope string) error
 
-	err    error // why it cannot be done, in words
-	logged error // what the protocol has met
+	named bool  // it asks by name for which locks are possible, which else the protocol says
+	err   error // why it cannot be done, in words
 }
 
 type callKey struct{}
@@ -137,13 +133,39 @@ func (d *Door) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	r = r.WithContext(context.WithValue(r.Context(), callKey{}, c))
 	out := &answer{ResponseWriter: w}
 	if c.err = d.admit(r, c); c.err == nil {
-		d.webdav.ServeHTTP(out, r)
+		c.fail(d.serve(out, r))
 	}
-	if c.err == nil && out.refused == 0 {
-		return
+	switch {
+	case c.err != nil:
+		w.Header().Del("ETag")
+		d.refuse(w, c.err)
+	case out.refused != 0:
+		d.refuse(w, refusal(out.refused))
 	}
-	w.Header().Del("ETag")
-	d.refuse(w, d.refusal(r, c, out.refused))
+}
+
+// serve does what a request asks for, if no lock stands against it.
+func (d *Door) serve(out *answer, r *http.Request) error {
+	p := clean(strings.TrimPrefix(r.URL.Path, Prefix))
+	to := ""
+	if u, err := url.Parse(r.Header.Get("Destination")); err == nil {
+		to = clean(strings.TrimPrefix(u.Path, Prefix))
+	}
+	if err := d.permit(r, p, to); err != nil {
+		return err
+	}
+	switch r.Method {
+	case "LOCK":
+		return d.lock(out, r, p)
+	case "UNLOCK":
+		return d.unlock(out, r, p)
+	}
+	r.Header.Del("If")
+	d.webdav.ServeHTTP(out, r)
+	if gone := r.Method == http.MethodDelete || r.Method == "MOVE"; gone && out.refused == 0 && callOf(r.Context()).err == nil {
+		d.locks.drop(func(l *lock) bool { return l.root == p || below(p, l.root) })
+	}
+	return nil
 }
 
 // admit looks at a request before anything is done.
@@ -168,17 +190,18 @@ func (d *Door) admit(r *http.Request, c *call) error {
 			return err
 		}
 	}
+	if r.Method == "MOVE" && r.Header.Get("Overwrite") == "" {
+		r.Header.Set("Overwrite", "T") // RFC 4918, 10.6
+	}
 	if r.Method == http.MethodPut && r.Header.Get("Content-Range") != "" {
 		return &api.Problem{Status: http.StatusBadRequest, Title: "the folder takes whole files", Detail: "send pieces to /v1/shelf/NAME, or all of it here"}
-	}
-	if r.Method == "LOCK" {
-		r.Header.Set("Timeout", "Second-"+strconv.Itoa(int(bounded(r.Header.Get("Timeout")).Seconds())))
 	}
 	if r.Method == "PROPFIND" || r.Method == "PROPPATCH" || r.Method == "LOCK" {
 		body, err := wellFormed(r.Body)
 		if err != nil {
 			return err
 		}
+		c.named = bytes.Contains(body, []byte("supportedlock"))
 		r.Body, r.ContentLength = io.NopCloser(bytes.NewReader(body)), int64(len(body))
 	}
 	return nil
@@ -267,40 +290,20 @@ var words = map[int][2]string{
 	http.StatusConflict:             {"the folder that it should go into is not there", "make it first"},
 	http.StatusPreconditionFailed:   {"something is there already, or is not what was expected", "list the folder again"},
 	http.StatusUnsupportedMediaType: {"a folder is made without a body", "send MKCOL alone"},
-	http.StatusLocked:               {"another program has locked it", "close it there; a lock that nobody keeps up ends after ten minutes"},
 	http.StatusBadGateway:           {"the destination is on another host", "move it within this folder"},
 	http.StatusBadRequest:           {"the request is not as the protocol wants it", "see RFC 4918"},
 }
 
-// refusal words what stands in the way.
-func (d *Door) refusal(r *http.Request, c *call, status int) error {
-	if c.err != nil {
-		return c.err
-	}
-	if status == http.StatusPreconditionFailed && errors.Is(c.logged, webdav.ErrLocked) && d.locked(r) {
-		status = http.StatusLocked // which tells more: the token that came is not the lock's
-	}
+// refusal words a status.
+func refusal(status int) *api.Problem {
 	text, known := words[status]
 	if !known {
-		text = [2]string{strings.ToLower(http.StatusText(status)), ""}
-		if c.logged != nil {
-			text[1] = c.logged.Error()
-		}
+		text[0] = strings.ToLower(http.StatusText(status))
 	}
 	return &api.Problem{Status: status, Title: text[0], Detail: text[1]}
 }
 
-// locked reports whether what a request is about is locked.
-func (d *Door) locked(r *http.Request) bool {
-	now := time.Now()
-	token, err := d.webdav.LockSystem.Create(now, webdav.LockDetails{Root: strings.TrimPrefix(r.URL.Path, Prefix), Duration: time.Second, ZeroDepth: true})
-	if err == nil {
-		err = d.webdav.LockSystem.Unlock(now, token)
-	}
-	return err != nil
-}
-
-// What a name in the folder is for.
+// place is what a name in the folder is for.
 type place struct {
 	dir  string // "/" or a folder, cleaned
 	name string
@@ -315,7 +318,7 @@ var thens = []doors.Then{doors.Print, doors.Queue}
 func placed(p string) place {
 	dir, name := path.Split(p)
 	at := place{dir: path.Clean(dir), name: name, then: doors.Store}
-	if name == "" || temporary(name) {
+	if name == "" || doors.Passing(name) {
 		return at
 	}
 	for _, then := range thens {
@@ -332,12 +335,4 @@ func placed(p string) place {
 // fixed reports whether a path is one of the folders that are always there.
 func fixed(p string) bool {
 	return p == "/" || slices.Contains(thens, doors.Then(strings.TrimPrefix(p, "/")))
-}
-
-// temporary reports whether a name is one of those that programs give for the time being,
-// or to notes of their own.
-func temporary(name string) bool {
-	lower := strings.ToLower(name)
-	return strings.HasPrefix(name, ".") || strings.HasPrefix(name, "~") || strings.HasSuffix(name, "~") || lower == "thumbs.db" || lower == "desktop.ini" ||
-		slices.Contains([]string{".part", ".partial", ".tmp", ".temp", ".crdownload", ".filepart", ".download", ".swp", ".lock"}, path.Ext(lower))
 }

@@ -51,6 +51,7 @@ type files struct {
 	intake Intake
 	aside  *os.Root
 	dead   *dead
+	locks  *locks
 
 	mu   sync.Mutex
 	sent map[string]bool // paths in print and queue whose files went to the shelf
@@ -67,7 +68,7 @@ func open(dir string, s Shelf, in Intake) (*files, error) {
 		return nil, err
 	}
 	dead, err := openDead(dir + ".properties")
-	return &files{shelf: s, intake: in, aside: aside, dead: dead, sent: map[string]bool{}}, err
+	return &files{shelf: s, intake: in, aside: aside, dead: dead, locks: &locks{}, sent: map[string]bool{}}, err
 }
 
 // local is a cleaned path as the root that is kept aside wants it.
@@ -254,10 +255,12 @@ func (f *files) take(ctx context.Context, p string, body io.Reader, size int64) 
 		}
 	}
 	taken, err := f.intake.Take(ctx, shelf.Arrival{Name: at.name, Body: body, Size: size, Replace: true, Sender: c.sender}, at.then)
+	if held, none := f.aside.Stat(local(p)); none == nil && held.Mode().IsRegular() && (err == nil || held.Size() == 0) {
+		f.aside.Remove(local(p)) // which held its place
+	}
 	if err != nil {
 		return taken.File, err
 	}
-	f.aside.Remove(local(p)) // which held its place
 	if at.dir != "/" {
 		f.mu.Lock()
 		f.sent[p] = true
@@ -474,9 +477,14 @@ func (o *opened) Readdir(int) ([]os.FileInfo, error) {
 	return out, nil
 }
 
-// DeadProps are the properties that clients have given it.
+// DeadProps are the properties that clients have given it, with what is to say of locks.
 func (o *opened) DeadProps() (map[xml.Name]webdav.Property, error) {
-	return o.files.dead.of(o.path), nil
+	properties := o.files.dead.of(o.path)
+	o.files.locks.describe(o.path, properties)
+	if callOf(o.ctx).named {
+		properties[supportedLock] = webdav.Property{XMLName: supportedLock, InnerXML: []byte(bothLocks)}
+	}
+	return properties, nil
 }
 
 // Patch changes them.
@@ -492,7 +500,7 @@ func (f *files) tidy(now time.Time) {
 		if err != nil || d.IsDir() {
 			return nil
 		}
-		if info, err := d.Info(); err == nil && now.Sub(info.ModTime()) > leftBehind && (info.Size() == 0 || temporary(d.Name())) {
+		if info, err := d.Info(); err == nil && now.Sub(info.ModTime()) > leftBehind && (info.Size() == 0 || doors.Passing(d.Name())) {
 			old = append(old, p)
 		}
 		return nil

@@ -262,6 +262,9 @@ var crossOrigin = http.NewCrossOriginProtection()
 func (a *Access) admit(r *http.Request) (*http.Request, *api.Problem) {
 	token, cookie := a.bearer(r)
 	if token == "" {
+		if r.Context().Value(passwordKey{}) != nil {
+			return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "a token is needed", Detail: "it is the password; the name may be any"}
+		}
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "a token is needed", Detail: "send it as 'Authorization: Bearer …'; the first one is in the file keeper-token in the data folder"}
 	}
 	h, ok := a.find(token)

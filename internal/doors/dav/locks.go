@@ -1,0 +1,422 @@
+package dav
+
+import (
+	"context"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+	"golang.org/x/net/webdav"
+
+	"diathermon/internal/api"
+)
+
+// A lock is a write lock (RFC 4918, 6 and 7).
+type lock struct {
+	token   string // a URN
+	root    string // a cleaned path
+	shared  bool
+	deep    bool   // what is below its root is locked, too
+	owner   string // what the client says of itself, as XML
+	sender  string // who holds it
+	lasts   time.Duration
+	expires time.Time
+}
+
+// covers reports whether what is at a path is locked by it.
+func (l *lock) covers(p string) bool {
+	return l.root == p || l.deep && below(l.root, p)
+}
+
+// below reports whether a path is somewhere in a folder.
+func below(dir, p string) bool { return strings.HasPrefix(p, strings.TrimSuffix(dir, "/")+"/") }
+
+// locks are those that are held.
+type locks struct {
+	mu  sync.Mutex
+	all []*lock
+}
+
+// mostLocks is how many may be held.
+const mostLocks = 1000
+
+// held returns the locks that have not ended, those that which reports.
+func (k *locks) held(which func(*lock) bool) []*lock {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	now := time.Now()
+	k.all = slices.DeleteFunc(k.all, func(l *lock) bool { return now.After(l.expires) })
+	var out []*lock
+	for _, l := range k.all {
+		if which(l) {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+// take holds a new lock, unless one that is held stands against it.
+func (k *locks) take(l *lock) error {
+	against := k.held(func(o *lock) bool {
+		return (!o.shared || !l.shared) && (o.covers(l.root) || l.covers(o.root))
+	})
+	if len(against) > 0 {
+		return locked(against[0].root)
+	}
+	if len(k.held(func(*lock) bool { return true })) >= mostLocks {
+		return &api.Problem{Status: http.StatusInsufficientStorage, Title: "too many locks are held", Detail: "close some files and try again"}
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	l.token, l.expires = "urn:uuid:"+uuid.NewString(), time.Now().Add(l.lasts)
+	k.all = append(k.all, l)
+	return nil
+}
+
+// drop ends the locks that which reports.
+func (k *locks) drop(which func(*lock) bool) (any bool) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	before := len(k.all)
+	k.all = slices.DeleteFunc(k.all, which)
+	return len(k.all) < before
+}
+
+func locked(p string) *api.Problem {
+	return &api.Problem{Status: http.StatusLocked, Title: "another program has locked it", Detail: fmt.Sprintf("%s is open there: close it, or wait; a lock that nobody keeps up ends after ten minutes", p)}
+}
+
+// A touch is a path that a request changes.
+type touch struct {
+	path string
+	deep bool // and what is below it
+	link bool // and whether it is there, which is its folder's business
+}
+
+// touches are what a request changes.
+func (f *files) touches(r *http.Request, p, to string) []touch {
+	_, missing := f.Stat(r.Context(), p)
+	switch r.Method {
+	case http.MethodPut, "LOCK":
+		return []touch{{p, false, missing != nil}}
+	case "PROPPATCH":
+		return []touch{{p, false, false}}
+	case "MKCOL":
+		return []touch{{p, false, true}}
+	case http.MethodDelete:
+		return []touch{{p, true, true}}
+	case "MOVE":
+		return []touch{{p, true, true}, {to, true, true}}
+	case "COPY":
+		return []touch{{to, true, true}}
+	}
+	return nil
+}
+
+// permit looks whether the locks that are held and a request's If header let it pass.
+func (d *Door) permit(r *http.Request, p, to string) error {
+	asked, err := parseIf(r.Header.Get("If"))
+	if err != nil {
+		return err
+	}
+	sender := callOf(r.Context()).sender
+	has := func(l *lock) bool { return l.sender == sender && slices.Contains(asked.tokens(), l.token) }
+	var stands *lock
+	for _, t := range d.files.touches(r, p, to) {
+		on := d.locks.held(func(l *lock) bool {
+			return l.covers(t.path) || t.deep && below(t.path, l.root) || t.link && l.root == path.Dir(t.path)
+		})
+		for _, l := range on {
+			if r.Method == "LOCK" && l.covers(t.path) { // whether the new one goes beside it is another question
+				continue
+			}
+			if !has(l) && !(l.shared && slices.ContainsFunc(on, func(o *lock) bool { return o.shared && o.root == l.root && has(o) })) {
+				stands = l
+			}
+		}
+	}
+	switch {
+	case len(asked) > 0 && !d.holds(r, asked, p) && (stands == nil || slices.Contains(asked.tokens(), noLock)):
+		return &api.Problem{Status: http.StatusPreconditionFailed, Title: "it is not as it was expected to be", Detail: "it was changed, or the lock has ended: list the folder again"}
+	case stands != nil:
+		return locked(stands.root)
+	}
+	return nil
+}
+
+// noLock is the token of no lock (RFC 4918, 10.4.8).
+const noLock = "DAV:no-lock"
+
+// conditions are an If header (RFC 4918, 10.4): one of its lists must hold.
+type conditions []list
+
+type list struct {
+	about string // a URL; empty: what the request is about
+	all   []condition
+}
+
+type condition struct {
+	not   bool
+	token string // of a lock; or
+	etag  string
+}
+
+func (c conditions) tokens() []string {
+	var out []string
+	for _, l := range c {
+		for _, one := range l.all {
+			if one.token != "" && !one.not {
+				out = append(out, one.token)
+			}
+		}
+	}
+	return out
+}
+
+// parseIf reads an If header.
+func parseIf(header string) (conditions, error) {
+	wrong := &api.Problem{Status: http.StatusBadRequest, Title: "the If header cannot be read", Detail: "see RFC 4918, 10.4"}
+	var out conditions
+	about := ""
+	until := func(end string) (string, bool) {
+		inner, rest, ok := strings.Cut(header[1:], end)
+		header = rest
+		return inner, ok && inner != ""
+	}
+	for header = strings.TrimSpace(header); header != ""; header = strings.TrimSpace(header) {
+		switch header[0] {
+		case '<':
+			var ok bool
+			if about, ok = until(">"); !ok {
+				return nil, wrong
+			}
+			continue
+		case '(':
+		default:
+			return nil, wrong
+		}
+		inner, ok := until(")")
+		if !ok {
+			return nil, wrong
+		}
+		l := list{about: about}
+		for inner = strings.TrimSpace(inner); inner != ""; inner = strings.TrimSpace(inner) {
+			var c condition
+			if len(inner) > 3 && strings.EqualFold(inner[:3], "Not") {
+				c.not, inner = true, strings.TrimSpace(inner[3:])
+			}
+			end := map[byte]string{'<': ">", '[': "]"}[inner[0]]
+			if end == "" {
+				return nil, wrong
+			}
+			text, rest, ok := strings.Cut(inner[1:], end)
+			if !ok || text == "" {
+				return nil, wrong
+			}
+			if end == ">" {
+				c.token = text
+			} else {
+				c.etag = text
+			}
+			l.all, inner = append(l.all, c), rest
+		}
+		if len(l.all) == 0 {
+			return nil, wrong
+		}
+		out = append(out, l)
+	}
+	if about != "" && len(out) == 0 {
+		return nil, wrong
+	}
+	return out, nil
+}
+
+// holds reports whether one of the lists does.
+func (d *Door) holds(r *http.Request, all conditions, p string) bool {
+	return slices.ContainsFunc(all, func(l list) bool {
+		about := p
+		if l.about != "" {
+			u, err := url.Parse(l.about)
+			if err != nil || u.Host != "" && u.Host != r.Host {
+				return false
+			}
+			about = clean(strings.TrimPrefix(u.Path, Prefix))
+		}
+		etag := d.files.etag(r.Context(), about)
+		return !slices.ContainsFunc(l.all, func(c condition) bool {
+			is := c.etag != "" && c.etag == etag
+			if c.token != "" {
+				is = len(d.locks.held(func(k *lock) bool { return k.token == c.token && k.covers(about) })) > 0
+			}
+			return is == c.not
+		})
+	})
+}
+
+// etag is that of what is at a path, as the protocol's other side says it; empty: there is
+// nothing.
+func (f *files) etag(ctx context.Context, p string) string {
+	info, err := f.Stat(ctx, p)
+	if err != nil {
+		return ""
+	}
+	if tagged, ok := info.(webdav.ETager); ok {
+		if tag, err := tagged.ETag(ctx); err == nil {
+			return tag
+		}
+	}
+	return fmt.Sprintf(`"%x%x"`, info.ModTime().UnixNano(), info.Size())
+}
+
+// lockInfo is a LOCK's body.
+type lockInfo struct {
+	XMLName   xml.Name  `xml:"DAV: lockinfo"`
+	Exclusive *struct{} `xml:"DAV: lockscope>exclusive"`
+	Shared    *struct{} `xml:"DAV: lockscope>shared"`
+	Write     *struct{} `xml:"DAV: locktype>write"`
+	Owner     struct {
+		Inner string `xml:",innerxml"`
+	} `xml:"DAV: owner"`
+}
+
+// lock takes a lock or refreshes it.
+func (d *Door) lock(w http.ResponseWriter, r *http.Request, p string) error {
+	lasts := bounded(r.Header.Get("Timeout"))
+	var in lockInfo
+	switch err := xml.NewDecoder(r.Body).Decode(&in); {
+	case r.ContentLength == 0:
+		return d.refresh(w, r, p, lasts)
+	case err != nil || in.Write == nil || (in.Exclusive == nil) == (in.Shared == nil):
+		return &api.Problem{Status: http.StatusBadRequest, Title: "the lock that is asked for is none", Detail: "ask for an exclusive or a shared write lock, as in RFC 4918, 9.10"}
+	}
+	depth := r.Header.Get("Depth")
+	if depth != "" && depth != "0" && !strings.EqualFold(depth, "infinity") {
+		return &api.Problem{Status: http.StatusBadRequest, Title: "the Depth cannot be read", Detail: "it is 0 or infinity for a lock"}
+	}
+	l := &lock{root: p, shared: in.Shared != nil, deep: depth != "0", owner: in.Owner.Inner, sender: callOf(r.Context()).sender, lasts: lasts}
+	if err := d.locks.take(l); err != nil {
+		return err
+	}
+	status := http.StatusOK
+	if _, err := d.files.Stat(r.Context(), p); errors.Is(err, os.ErrNotExist) { // a place is held
+		status = http.StatusCreated
+		f, err := d.files.OpenFile(r.Context(), p, os.O_RDWR|os.O_CREATE|os.O_TRUNC, 0)
+		if err != nil {
+			d.locks.drop(func(o *lock) bool { return o == l })
+			if errors.Is(err, os.ErrNotExist) {
+				return &api.Problem{Status: http.StatusConflict, Title: words[http.StatusConflict][0], Detail: words[http.StatusConflict][1]}
+			}
+			return err
+		}
+		f.Close()
+	}
+	w.Header().Set("Lock-Token", "<"+l.token+">")
+	discover(w, status, l)
+	return nil
+}
+
+func (d *Door) refresh(w http.ResponseWriter, r *http.Request, p string, lasts time.Duration) error {
+	asked, err := parseIf(r.Header.Get("If"))
+	if err != nil {
+		return err
+	}
+	mine := d.locks.held(func(l *lock) bool {
+		return l.covers(p) && slices.Contains(asked.tokens(), l.token) && l.sender == callOf(r.Context()).sender
+	})
+	if len(mine) == 0 {
+		return &api.Problem{Status: http.StatusPreconditionFailed, Title: "there is no such lock to be kept up", Detail: "it has ended: lock it anew"}
+	}
+	d.locks.mu.Lock()
+	mine[0].lasts, mine[0].expires = lasts, time.Now().Add(lasts)
+	d.locks.mu.Unlock()
+	discover(w, http.StatusOK, mine[0])
+	return nil
+}
+
+// unlock ends a lock.
+func (d *Door) unlock(w http.ResponseWriter, r *http.Request, p string) error {
+	token := strings.Trim(strings.TrimSpace(r.Header.Get("Lock-Token")), "<>")
+	if token == "" {
+		return &api.Problem{Status: http.StatusBadRequest, Title: "no lock is named", Detail: "send Lock-Token: <TOKEN>"}
+	}
+	sender := callOf(r.Context()).sender
+	if !d.locks.drop(func(l *lock) bool { return l.token == token && l.covers(p) && l.sender == sender }) {
+		return &api.Problem{Status: http.StatusConflict, Title: "it has no such lock", Detail: "it has ended already, or is another program's"}
+	}
+	w.WriteHeader(http.StatusNoContent)
+	return nil
+}
+
+// discover answers with a lock.
+func discover(w http.ResponseWriter, status int, l *lock) {
+	w.Header().Set("Content-Type", "application/xml; charset=utf-8")
+	w.WriteHeader(status)
+	fmt.Fprintf(w, `<?xml version="1.0" encoding="utf-8"?>`+"\n"+`<D:prop xmlns:D="DAV:"><D:lockdiscovery>%s</D:lockdiscovery></D:prop>`, l.active())
+}
+
+// active is a lock as XML (RFC 4918, 14.1).
+func (l *lock) active() string {
+	scope, depth := "exclusive", "0"
+	if l.shared {
+		scope = "shared"
+	}
+	if l.deep {
+		depth = "infinity"
+	}
+	root := url.URL{Path: Prefix + l.root}
+	return fmt.Sprintf(`<D:activelock xmlns:D="DAV:"><D:locktype><D:write/></D:locktype><D:lockscope><D:%s/></D:lockscope><D:depth>%s</D:depth><D:owner>%s</D:owner><D:timeout>Second-%s</D:timeout><D:locktoken><D:href>%s</D:href></D:locktoken><D:lockroot><D:href>%s</D:href></D:lockroot></D:activelock>`,
+		scope, depth, l.owner, strconv.Itoa(int(l.lasts.Seconds())), l.token, escape(root.EscapedPath()))
+}
+
+func escape(s string) string {
+	var b strings.Builder
+	xml.EscapeText(&b, []byte(s))
+	return b.String()
+}
+
+// Names of the properties that say which locks are possible, and held.
+var (
+	supportedLock = xml.Name{Space: "DAV:", Local: "supportedlock"}
+	lockDiscovery = xml.Name{Space: "DAV:", Local: "lockdiscovery"}
+)
+
+const bothLocks = `<D:lockentry xmlns:D="DAV:"><D:lockscope><D:exclusive/></D:lockscope><D:locktype><D:write/></D:locktype></D:lockentry><D:lockentry xmlns:D="DAV:"><D:lockscope><D:shared/></D:lockscope><D:locktype><D:write/></D:locktype></D:lockentry>`
+
+// describe adds which locks are held to the properties of what is at a path.
+func (k *locks) describe(p string, properties map[xml.Name]webdav.Property) {
+	held := ""
+	for _, l := range k.held(func(l *lock) bool { return l.covers(p) }) {
+		held += l.active()
+	}
+	properties[lockDiscovery] = webdav.Property{XMLName: lockDiscovery, InnerXML: []byte(held)}
+}
+
+// unlocked lets the protocol's other side believe that nothing is locked: what is has been
+// looked at by then.
+type unlocked struct{}
+
+// Confirm confirms.
+func (unlocked) Confirm(time.Time, string, string, ...webdav.Condition) (func(), error) {
+	return func() {}, nil
+}
+
+// Create is asked for while something is changed.
+func (unlocked) Create(time.Time, webdav.LockDetails) (string, error) { return "none", nil }
+
+// Refresh is not asked for.
+func (unlocked) Refresh(time.Time, string, time.Duration) (webdav.LockDetails, error) {
+	return webdav.LockDetails{}, webdav.ErrNoSuchLock
+}
+
+// Unlock ends what Create began.
+func (unlocked) Unlock(time.Time, string) error { return nil }

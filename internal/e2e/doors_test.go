@@ -1,0 +1,288 @@
+package e2e
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"sync/atomic"
+	"testing"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+	"diathermon/internal/simprinter"
+)
+
+// tool runs a program that somebody else wrote and returns what it said.
+func tool(t *testing.T, stdin, name string, args ...string) string {
+	t.Helper()
+	path, err := exec.LookPath(name)
+	if err != nil {
+		t.Fatalf("%s is not installed: run 'make test', which installs it", name)
+	}
+	cmd := exec.CommandContext(t.Context(), path, args...)
+	cmd.Stdin, cmd.Dir = strings.NewReader(stdin), t.TempDir()
+	cmd.Env = append(os.Environ(), "HOME="+cmd.Dir)
+	if name == "cadaver" { // which takes name and password from there
+		os.WriteFile(filepath.Join(cmd.Dir, ".netrc"), []byte(stdin[:strings.Index(stdin, "\n")+1]), 0o600)
+		cmd.Stdin = strings.NewReader(stdin[strings.Index(stdin, "\n")+1:])
+	}
+	out, err := cmd.CombinedOutput()
+	if err != nil {
+		t.Logf("%s: %v", name, err)
+	}
+	return string(out)
+}
+
+// shelved fails unless a file lies on the shelf with these bytes.
+func (b *bench) shelved(name string, body []byte) {
+	b.t.Helper()
+	var got bytes.Buffer
+	if _, err := b.Content(b.t.Context(), name, &got); err != nil || !bytes.Equal(got.Bytes(), body) {
+		b.t.Errorf("%s on the shelf has %d bytes, %v; want %d", name, got.Len(), err, len(body))
+	}
+}
+
+func TestTheFolderKeepsToItsStandard(t *testing.T) {
+	t.Parallel()
+	b := start(t, simprinter.Config{})
+	said := tool(t, "", "litmus", b.service.URL+"/dav/", "maker", b.service.Keeper)
+	for _, suite := range []string{"basic", "copymove", "props", "locks", "http"} {
+		if !regexp.MustCompile("summary for `" + suite + `': of (\d+) tests run: (\d+) passed, 0 failed. 100.0%`).MatchString(said) {
+			t.Errorf("%s does not pass:\n%s", suite, strings.ReplaceAll(said, "\r", "\n"))
+		}
+	}
+	if strings.Contains(said, "WARNING") || strings.Contains(said, "skipped") {
+		t.Errorf("it is not content:\n%s", strings.ReplaceAll(said, "\r", "\n"))
+	}
+}
+
+func TestAFileComesByProgramsOfOthers(t *testing.T) {
+	t.Parallel()
+	b := start(t, simprinter.Config{})
+	dir, body := t.TempDir(), coupon(t, 40)
+	path := filepath.Join(dir, "cap.gcode")
+	os.WriteFile(path, body, 0o600)
+	url, token := b.service.URL, "Authorization: Bearer "+b.service.Keeper
+
+	tool(t, "", "curl", "-s", "-T", path, "-H", token, url+"/v1/shelf/put.gcode")
+	b.shelved("put.gcode", body)
+	tool(t, "", "curl", "-s", "-F", "then=queue", "-F", "what a slicer calls it=@"+path+";filename=form.gcode", "-H", token, url+"/v1/shelf")
+	b.shelved("form.gcode", body)
+
+	half := filepath.Join(dir, "half")
+	os.WriteFile(half, body[:len(body)/2], 0o600)
+	said := tool(t, "", "curl", "-s", "-T", half, "-H", token, "-H", fmt.Sprintf("Content-Range: bytes 0-%d/%d", len(body)/2-1, len(body)), url+"/v1/shelf/pieces.gcode")
+	if !strings.Contains(said, fmt.Sprintf(`"received_bytes":%d`, len(body)/2)) {
+		t.Errorf("half of it: %s", said)
+	}
+	tool(t, "", "curl", "-s", "-C", fmt.Sprint(len(body)/2), "-T", path, "-H", token, url+"/v1/shelf/pieces.gcode")
+	b.shelved("pieces.gcode", body)
+
+	login := "machine 127.0.0.1 login maker password " + b.service.Keeper + "\n"
+	said = tool(t, login+"put "+path+" mounted.gcode\nput "+path+" late.gcode.part\nmove late.gcode.part late.gcode\nmkcol aside\nput "+path+" aside/kept.gcode\nmove mounted.gcode other.gcode\nls\nget other.gcode "+filepath.Join(dir, "back")+"\nquit\n", "cadaver", url+"/dav/")
+	b.shelved("late.gcode", body)
+	b.shelved("other.gcode", body)
+	if back, _ := os.ReadFile(filepath.Join(dir, "back")); !bytes.Equal(back, body) {
+		t.Errorf("%d bytes came back; it said %s", len(back), said)
+	}
+	shelf, err := b.Shelf(t.Context())
+	if err != nil || len(shelf.Files) != 5 {
+		t.Errorf("on the shelf are %d files, %v", len(shelf.Files), err)
+	}
+	if q, err := b.Queue(t.Context()); err != nil || len(q.Entries) != 1 || q.Entries[0].File != "form.gcode" {
+		t.Errorf("what waits: %+v, %v", q, err)
+	}
+}
+
+// dav sends a request to the folder.
+func (b *bench) dav(method, path, body string, headers ...string) (int, string) {
+	b.t.Helper()
+	res, text := b.raw(method, "/dav"+path, strings.NewReader(body), append([]string{"Authorization", "Basic " + basic("maker", b.service.Keeper)}, headers...)...)
+	return res.StatusCode, text
+}
+
+func basic(name, password string) string {
+	r := &http.Request{Header: http.Header{}}
+	r.SetBasicAuth(name, password)
+	return strings.TrimPrefix(r.Header.Get("Authorization"), "Basic ")
+}
+
+func TestTheFolderRefusesInWords(t *testing.T) {
+	t.Parallel()
+	b := start(t, quick()).live()
+	body := string(coupon(t, 2))
+	deep := strings.Repeat("<a>", 100) + strings.Repeat("</a>", 100)
+	b.dav("PUT", "/cap.gcode", body)
+	for what, c := range map[string]struct {
+		method, path, body string
+		status             int
+		words              string
+		headers            []string
+	}{
+		"a model":                   {"PUT", "/knob.stl", "solid x\n", 422, "model (STL)", nil},
+		"a name with a backslash":   {"PUT", "/a%5Cb.gcode", body, 400, "slash", nil},
+		"a folder that is not":      {"PUT", "/nowhere/cap.gcode", body, 409, "make it first", nil},
+		"everything at once":        {"PROPFIND", "/", "", 403, "one folder at a time", []string{"Depth", "infinity"}},
+		"another host":              {"MOVE", "/cap.gcode", "", 502, "another host", []string{"Destination", "http://elsewhere.example/dav/x.gcode"}},
+		"outside the folder":        {"MOVE", "/cap.gcode", "", 404, "", []string{"Destination", b.service.URL + "/v1/shelf/x.gcode"}},
+		"entities":                  {"PROPFIND", "/", `<!DOCTYPE x [<!ENTITY a "aaaa">]><propfind xmlns="DAV:"><allprop/></propfind>`, 400, "document type", []string{"Depth", "0"}},
+		"deep XML":                  {"PROPPATCH", "/cap.gcode", deep, 400, "deep", nil},
+		"much XML":                  {"PROPPATCH", "/cap.gcode", strings.Repeat(" ", 100<<10), 413, "too large", nil},
+		"a part of a file":          {"PUT", "/cap.gcode", "G28\n", 400, "whole files", []string{"Content-Range", "bytes 0-3/8"}},
+		"what is always there":      {"DELETE", "/print", "", 403, "always there", nil},
+		"a folder in print":         {"MKCOL", "/print/x", "", 403, "files alone", nil},
+		"an If that cannot be read": {"PUT", "/cap.gcode", body, 400, "If header", []string{"If", "(<"}},
+		"another lock's token":      {"UNLOCK", "/cap.gcode", "", 409, "no such lock", []string{"Lock-Token", "<urn:uuid:none>"}},
+		"one that cannot start":     {"PUT", "/print/cold.gcode", "G28\nG1 X10 Y10 Z0.2 F3000\nM104 S999\nG1 X20 E5\n", 409, "has not started", nil},
+	} {
+		if status, said := b.dav(c.method, c.path, c.body, c.headers...); status != c.status || !strings.Contains(said, c.words) {
+			t.Errorf("%s: %d %s; want %d and %q", what, status, said, c.status, c.words)
+		}
+	}
+	if res, said := b.raw("PUT", "/dav/x.gcode", strings.NewReader(body), "Authorization", "Basic "+basic("maker", "wrong")); res.StatusCode != 401 || !strings.HasPrefix(res.Header.Get("WWW-Authenticate"), "Basic") {
+		t.Errorf("a wrong password: %d %s", res.StatusCode, said)
+	}
+
+	// A file that is being printed stays what it is.
+	long, _ := os.ReadFile(longFile(t, t.TempDir()))
+	if status, said := b.dav("PUT", "/print/long.gcode", string(long)); status != 201 {
+		t.Fatalf("put to be printed: %d %s", status, said)
+	}
+	b.untilRun("warming", "running")
+	for _, c := range [][]string{{"PUT", "/long.gcode", ""}, {"MOVE", "/cap.gcode", b.service.URL + "/dav/long.gcode"}, {"MOVE", "/long.gcode", b.service.URL + "/dav/other.gcode"}, {"DELETE", "/long.gcode", ""}} {
+		if status, said := b.dav(c[0], c[1], body, "Destination", c[2]); status != 409 || !strings.Contains(said, "being printed") {
+			t.Errorf("%s %s while it is printed: %d %s", c[0], c[1], status, said)
+		}
+	}
+	b.shelved("long.gcode", long)
+	b.shelved("cap.gcode", []byte(body))
+}
+
+func TestALockIsHeldByOneAndNotForEver(t *testing.T) {
+	t.Parallel()
+	b := start(t, simprinter.Config{})
+	const exclusive = `<lockinfo xmlns="DAV:"><lockscope><exclusive/></lockscope><locktype><write/></locktype><owner>maker</owner></lockinfo>`
+	body := string(coupon(t, 2))
+	status, said := b.dav("LOCK", "/cap.gcode", exclusive, "Timeout", "Infinite, Second-4100000000")
+	token := regexp.MustCompile(`urn:uuid:[0-9a-f-]+`).FindString(said)
+	if status != 201 || token == "" || !strings.Contains(said, "Second-600") {
+		t.Fatalf("locked: %d %s", status, said)
+	}
+	if status, said := b.dav("PUT", "/cap.gcode", body); status != 423 || !strings.Contains(said, "another program has locked it") {
+		t.Errorf("without its token: %d %s", status, said)
+	}
+	if status, said := b.dav("PUT", "/cap.gcode", body, "If", "(<"+token+">)"); status != 201 {
+		t.Errorf("with its token: %d %s", status, said)
+	}
+	if _, said := b.dav("PROPFIND", "/cap.gcode", `<propfind xmlns="DAV:"><prop><lockdiscovery/><supportedlock/></prop></propfind>`, "Depth", "0"); !strings.Contains(said, token) || !strings.Contains(said, "shared") {
+		t.Errorf("seen: %s", said)
+	}
+	if status, said := b.dav("UNLOCK", "/cap.gcode", "", "Lock-Token", "<"+token+">"); status != 204 {
+		t.Errorf("unlocked: %d %s", status, said)
+	}
+	if status, _ := b.dav("DELETE", "/cap.gcode", ""); status != 204 {
+		t.Errorf("then removed: %d", status)
+	}
+}
+
+func TestAnUploadThatIsCutOffGoesOn(t *testing.T) {
+	t.Parallel()
+	b := start(t, simprinter.Config{})
+	body := coupon(t, 200)
+	var pieces atomic.Int64
+	proxy := cutting(t, b.service.URL, func() int64 { return pieces.Add(1) * 100_000 })
+	c, err := client.New(proxy, b.service.Keeper)
+	if err != nil {
+		t.Fatal(err)
+	}
+	stored, err := c.Send(t.Context(), client.Sending{Name: "tall.gcode", Body: bytes.NewReader(body), Size: int64(len(body))})
+	if err != nil || stored.Outcome != "created" || pieces.Load() < 3 {
+		t.Fatalf("%+v, %v after %d pieces of %d bytes", stored.Outcome, err, pieces.Load(), len(body))
+	}
+	b.shelved("tall.gcode", body)
+}
+
+func TestFilesWaitInTurn(t *testing.T) {
+	t.Parallel()
+	b := start(t, quick()).live()
+	p := person{t: t, home: t.TempDir()}
+	p.ok("Paired", "pair", b.service.URL, b.service.PairCode())
+	file := filepath.Join(p.home, "cap.gcode")
+	os.WriteFile(file, coupon(t, 2), 0o600)
+	p.ok("number 1", "send", "--queue", file)
+	p.ok("number 2", "send", "--queue", "--name", "knob.gcode", file)
+	p.ok("knob.gcode", "queue")
+	b.service.Close() // it waits still when the host is back
+	b.up()
+	p = person{t: t, home: t.TempDir()}
+	p.ok("Paired", "pair", b.service.URL, b.service.PairCode())
+	b.live()
+	if _, err := b.Send(t.Context(), client.Sending{Name: "cap.gcode", Body: strings.NewReader("G28\n"), Size: 4, Replace: true}); err != nil {
+		t.Fatal(err)
+	}
+	p.fails(6, "not what it was", "queue", "next")
+	p.ok("Does not wait any more: cap.gcode", "queue", "remove", "1")
+	p.ok("Started: knob.gcode", "queue", "next")
+	p.fails(6, "nothing waits", "queue", "next")
+	p.ok("Waits in turn", "queue", "add", "cap.gcode")
+	p.fails(6, "a run is going on", "queue", "next")
+	p.ok("cap.gcode", "queue")
+	b.untilRun("finished")
+}
+
+func TestTheWatchedFolderPrints(t *testing.T) {
+	t.Parallel()
+	b := start(t, quick()).live()
+	b.service.Close()
+	b.config.Folder.Path, b.config.Folder.Start = t.TempDir(), true
+	os.Mkdir(filepath.Join(b.config.Folder.Path, "print"), 0o700)
+	b.up()
+	b.live()
+	body := coupon(t, 2)
+	os.WriteFile(filepath.Join(b.config.Folder.Path, "knob.stl"), []byte("solid x\n"), 0o600)
+	os.WriteFile(filepath.Join(b.config.Folder.Path, "print", "cap.gcode"), body, 0o600)
+	b.untilRun("finished")
+	b.mustHavePrinted(body)
+	answered := filepath.Join(b.config.Folder.Path, "answers", "knob.stl.txt")
+	b.until("an answer about the model", func(api.Bench) bool {
+		text, err := os.ReadFile(answered)
+		return err == nil && strings.Contains(string(text), "slice it first")
+	})
+}
+
+// cutting passes connections on to a host, and cuts each after as many bytes as most says.
+func cutting(t *testing.T, host string, most func() int64) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { l.Close() })
+	go func() {
+		for {
+			in, err := l.Accept()
+			if err != nil {
+				return
+			}
+			out, err := net.Dial("tcp", strings.TrimPrefix(host, "http://"))
+			if err != nil {
+				in.Close()
+				continue
+			}
+			go io.Copy(in, out)
+			go func() {
+				io.CopyN(out, in, most())
+				in.Close()
+				out.Close()
+			}()
+		}
+	}()
+	return "http://" + l.Addr().String()
+}
