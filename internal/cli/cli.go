@@ -63,7 +63,7 @@ func Command(out, errs io.Writer) *cli.Command {
 		},
 		Commands: []*cli.Command{
 			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
-			pairCommand(), statusCommand(), watchCommand(),
+			pairCommand(), allowCommand(), tokensCommand(), accountsCommand(), statusCommand(), watchCommand(),
 			sendCommand(), shelfCommand(), queueCommand(), inspectCommand(), rehearseCommand(), printCommand(),
 			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
 			resumeCommand(),

@@ -15,6 +15,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/client"
+	"diathermon/internal/core/access"
 	"diathermon/internal/durable"
 )
 
@@ -49,8 +50,12 @@ func readPaired() (paired, error) {
 
 func pairCommand() *cli.Command {
 	return &cli.Command{
-		Name: "pair", Usage: "let this program into a host, with a one-time code or a token", ArgsUsage: "ADDRESS [CODE]",
-		Flags: []cli.Flag{&cli.StringFlag{Name: "token-file", Usage: "use the token in `FILE` instead of a code", TakesFile: true}},
+		Name: "pair", Usage: "let this program into a host: by letters that a person confirms, a one-time code or a token", ArgsUsage: "ADDRESS [CODE]",
+		Description: "Without a code it shows six letters; say yes where a keeper of the host sees the same ones.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "token-file", Usage: "use the token in `FILE` instead of a code", TakesFile: true},
+			&cli.StringSliceFlag{Name: "scope", Usage: "ask for this `SCOPE` alone; may be repeated", Value: access.Scopes},
+		},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := arguments(cmd, 1, 2)
 			if err != nil {
@@ -63,14 +68,13 @@ func pairCommand() *cli.Command {
 			}
 			switch file := cmd.String("token-file"); {
 			case len(args) == 2:
-				machine, _ := os.Hostname()
-				host.Token, err = c.Pair(ctx, args[1], "command line on "+machine)
+				host.Token, err = c.Pair(ctx, args[1], thisProgram())
 			case file != "":
 				var b []byte
 				b, err = os.ReadFile(file)
 				host.Token = strings.TrimSpace(string(b))
 			case host.Token == "":
-				return wrong("pair needs a one-time code or --token-file; the host prints a code when it starts in a terminal, and keeps a token in keeper-token in its data folder")
+				host.Token, err = askIn(ctx, cmd.Root().Writer, c, thisProgram(), cmd.StringSlice("scope"))
 			}
 			if err != nil {
 				return err
@@ -90,6 +94,13 @@ func pairCommand() *cli.Command {
 			return nil
 		},
 	}
+}
+
+// thisProgram is what the command line is called where it is let in.
+func thisProgram() string {
+	machine, _ := os.Hostname()
+	name := []rune("command line on " + machine)
+	return string(name[:min(len(name), 60)])
 }
 
 // keep writes a host down and makes it the one that commands talk to.

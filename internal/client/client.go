@@ -125,13 +125,6 @@ func get[T any](ctx context.Context, c *Client, path string) (T, error) {
 	return out, c.call(ctx, http.MethodGet, path, nil, &out)
 }
 
-// Pair exchanges a one-time code for a token of the program's own.
-func (c *Client) Pair(ctx context.Context, code, program string) (string, error) {
-	var out api.Token
-	err := c.call(ctx, http.MethodPost, "/sign-in", api.SignIn{Code: code, Name: program}, &out)
-	return out.Token, err
-}
-
 // Bench returns everything live.
 func (c *Client) Bench(ctx context.Context) (api.Bench, error) {
 	return get[api.Bench](ctx, c, "/v1/bench")

@@ -57,10 +57,10 @@ var doors = map[string][]string{
 	"internal/facts":        {"internal/api", "internal/core"},
 	"internal/inspect":      {"internal/api", "internal/core", "internal/digest", "internal/facts"},
 	"internal/samples":      {},
-	"internal/web":          {"internal/api", "internal/core", "internal/doors/dav", "internal/host", "internal/port"},
-	"internal/web/desk":     {"internal/api"},
+	"internal/web":          {"internal/api", "internal/core", "internal/doors/dav", "internal/host", "internal/people", "internal/port"},
+	"internal/web/desk":     {"internal/api", "internal/core/access"},
 	"internal/web/webtest":  {"internal/api", "internal/web/desk"},
-	"internal/web/guard":    {"internal/api", "internal/core", "internal/durable", "internal/gate", "internal/web/desk"},
+	"internal/web/guard":    {"internal/api", "internal/core", "internal/gate", "internal/people", "internal/web/desk"},
 	"internal/web/live":     {"internal/api", "internal/host", "internal/web/desk", "internal/web/guard"},
 	"internal/web/heat":     {"internal/api", "internal/chart", "internal/core", "internal/hindsight", "internal/host/heating", "internal/web/desk", "internal/web/guard"},
 	"internal/web/queue":    {"internal/api", "internal/core", "internal/host/printing", "internal/queue", "internal/web/desk", "internal/web/guard", "internal/web/runs"},
@@ -70,8 +70,8 @@ var doors = map[string][]string{
 	"internal/web/bench":    {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/heat", "internal/web/runs"},
 
 	"internal/client":  {"internal/api", "internal/digest"},
-	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/queue", "internal/records", "internal/rehearsal", "internal/shelf", "internal/survey", "internal/web"},
-	"internal/cli":     {"internal/api", "internal/client", "internal/durable", "internal/facts", "internal/inspect", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
+	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/people", "internal/queue", "internal/records", "internal/rehearsal", "internal/shelf", "internal/survey", "internal/web"},
+	"internal/cli":     {"internal/api", "internal/client", "internal/core/access", "internal/durable", "internal/facts", "internal/inspect", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }
 

@@ -11,12 +11,17 @@ import (
 
 // tokenRow is a row of tokens.
 type tokenRow struct {
-	ID      string `gorm:"primaryKey"`
-	Name    string
-	Hash    []byte
-	Scopes  string
-	Created time.Time
-	Expires *time.Time
+	ID       string `gorm:"primaryKey"`
+	Name     string
+	Hash     []byte
+	Scopes   string
+	Created  time.Time
+	Expires  *time.Time
+	Session  bool
+	Account  string
+	Maker    string
+	Used     *time.Time
+	UsedFrom string
 }
 
 // TableName tells GORM the table of tokenRow.
@@ -44,4 +49,40 @@ func (r *Records) PutToken(ctx context.Context, t access.Token) error {
 // DeleteToken withdraws a token.
 func (r *Records) DeleteToken(ctx context.Context, id string) error {
 	return r.db.WithContext(ctx).Where("id = ?", id).Delete(&tokenRow{}).Error
+}
+
+// accountRow is a row of accounts.
+type accountRow struct {
+	ID       string `gorm:"primaryKey"`
+	Name     string
+	Role     string
+	Password string
+	Created  time.Time
+}
+
+// TableName tells GORM the table of accountRow.
+func (accountRow) TableName() string { return "accounts" }
+
+// Accounts returns every account.
+func (r *Records) Accounts(ctx context.Context) ([]access.Account, error) {
+	var rows []accountRow
+	if err := r.db.WithContext(ctx).Order("id").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]access.Account, len(rows))
+	for i, a := range rows {
+		out[i] = access.Account{ID: a.ID, Name: a.Name, Role: access.Role(a.Role), Password: a.Password, Created: a.Created.UTC()}
+	}
+	return out, nil
+}
+
+// PutAccount keeps an account.
+func (r *Records) PutAccount(ctx context.Context, a access.Account) error {
+	row := accountRow{a.ID, a.Name, string(a.Role), a.Password, a.Created}
+	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+}
+
+// DeleteAccount removes an account.
+func (r *Records) DeleteAccount(ctx context.Context, id string) error {
+	return r.db.WithContext(ctx).Where("id = ?", id).Delete(&accountRow{}).Error
 }

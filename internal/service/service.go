@@ -26,6 +26,7 @@ import (
 	"diathermon/internal/host"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/journal"
+	"diathermon/internal/people"
 	"diathermon/internal/records"
 	"diathermon/internal/shelf"
 	"diathermon/internal/web"
@@ -39,6 +40,7 @@ type Service struct {
 	Shelf  *shelf.Shelf
 	Host   *host.Host
 
+	people  *people.People
 	guard   *guard.Access
 	log     *slog.Logger
 	server  *http.Server
@@ -52,6 +54,10 @@ const dataMode = 0o711
 
 // KeeperFile is where the keeper's token is, in the data folder.
 const KeeperFile = "keeper-token"
+
+// AddressFile is where it says at which address the service answers, for programs on the
+// same computer.
+const AddressFile = "address"
 
 // recorder takes what the host tells: readings go to the temperature log, the
 // rest to the records.
@@ -179,10 +185,10 @@ func (s *Service) serve(l net.Listener, w *web.Server) {
 }
 
 // SignInLink returns a new link that signs one browser in.
-func (s *Service) SignInLink() string { return s.URL + "/sign-in#" + s.guard.Code() }
+func (s *Service) SignInLink() string { return s.URL + "/sign-in#" + s.people.Code() }
 
 // PairCode returns a new code that lets one program in.
-func (s *Service) PairCode() string { return s.guard.Code() }
+func (s *Service) PairCode() string { return s.people.Code() }
 
 // Failed delivers the error of an HTTP side that has ended by itself.
 func (s *Service) Failed() <-chan error { return s.failed }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"time"
@@ -20,6 +21,7 @@ import (
 	"diathermon/internal/history"
 	"diathermon/internal/host"
 	"diathermon/internal/journal"
+	"diathermon/internal/people"
 	"diathermon/internal/queue"
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
@@ -184,15 +186,24 @@ func (s *starting) host(ctx context.Context) (err error) {
 func (s *starting) access(ctx context.Context) (err error) {
 	at := s.listener.Addr().(*net.TCPAddr)
 	s.URL = "http://" + reachable(at)
-	if s.guard, err = guard.NewAccess(ctx, s.kept, at.Port, s.log); err != nil {
+	if s.people, err = people.Open(ctx, s.kept, s.log); err != nil {
 		return err
 	}
+	s.work(s.people.Work)
+	s.guard = guard.NewAccess(s.people, at.Port, s.log)
 	if s.config.WithdrawTokens {
-		if err := s.guard.WithdrawAll(ctx, s.in(KeeperFile)); err != nil {
+		if err := s.people.WithdrawAll(ctx, s.in(KeeperFile)); err != nil {
 			return err
 		}
 	}
-	s.Keeper, err = s.guard.Keeper(ctx, s.in(KeeperFile))
+	local := at.AddrPort()
+	if at.IP.IsUnspecified() {
+		local = netip.AddrPortFrom(netip.AddrFrom4([4]byte{127, 0, 0, 1}), local.Port())
+	}
+	if err := durable.Replace(s.in(AddressFile), durable.Bytes([]byte("http://"+local.String()+"\n"))); err != nil {
+		return err
+	}
+	s.Keeper, err = s.people.Keeper(ctx, s.in(KeeperFile))
 	return err
 }
 

@@ -10,12 +10,14 @@ import (
 	"diathermon/internal/doors/dav"
 	"diathermon/internal/host"
 	"diathermon/internal/host/part"
+	core "diathermon/internal/people"
 	"diathermon/internal/port"
 	"diathermon/internal/web/bench"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/guard"
 	"diathermon/internal/web/heat"
 	"diathermon/internal/web/live"
+	"diathermon/internal/web/people"
 	"diathermon/internal/web/queue"
 	"diathermon/internal/web/runs"
 	"diathermon/internal/web/shelf"
@@ -78,6 +80,7 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 		Files: s.Shelf, Settle: s.settle, PartOff: s.PartOff, Logger: s.Logger,
 	})
 	d.Mount("wire", "Serial traffic, and lines that a person types", s.Wire)
+	d.Mount("people", "Accounts of persons, tokens of programs, sessions of browsers", people.Area{People: s.people()})
 	d.Mount("events", "What happens, as it happens", live.Area{Host: s.Host, Now: bench.Events, Of: event, Log: s.Logger})
 	d.Mount("document", "This description", desk.Document{})
 	return d
@@ -95,3 +98,11 @@ func event(what any) any {
 }
 
 var _ Host = (*host.Host)(nil)
+
+// people are those who may use the host; nil: it is only described.
+func (s *Server) people() *core.People {
+	if s.Access == nil {
+		return nil
+	}
+	return s.Access.People
+}

@@ -6,17 +6,22 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
+	"flag"
+	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"math"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"diathermon/internal/core/access"
+	"diathermon/internal/people"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/guard"
 )
@@ -78,7 +83,16 @@ func (n names) Tokens(context.Context) (out []access.Token, _ error) {
 	}
 	return out, nil
 }
-func (n names) PutToken(context.Context, access.Token) error { return nil }
+func (n names) Accounts(context.Context) ([]access.Account, error) {
+	var out []access.Account
+	for _, r := range access.Roles {
+		out = append(out, access.Account{ID: string(r), Name: string(r), Role: r})
+	}
+	return out, nil
+}
+func (n names) PutAccount(context.Context, access.Account) error { return nil }
+func (n names) DeleteAccount(context.Context, string) error      { return nil }
+func (n names) PutToken(context.Context, access.Token) error     { return nil }
 func (n names) DeleteToken(_ context.Context, id string) error {
 	delete(n, id)
 	return nil
@@ -98,25 +112,29 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 	if err := json.Unmarshal(text, &d); err != nil {
 		t.Fatal(err)
 	}
-	scopes := []string{desk.Read, desk.Send, desk.Start, desk.Operate, desk.Keep}
 	kept := names{}
-	for _, lacking := range scopes {
-		may := slices.DeleteFunc(slices.Clone(scopes), func(s string) bool { return s == lacking })
-		hash := sha256.Sum256([]byte("all-but-" + lacking))
-		kept[lacking] = access.Token{ID: lacking, Name: lacking, Hash: hash[:], Scopes: strings.Join(may, " ")}
+	keep := func(name, account string, scopes ...string) {
+		hash := sha256.Sum256([]byte(name))
+		kept[name] = access.Token{ID: name, Name: name, Hash: hash[:], Scopes: strings.Join(scopes, " "), Account: account, Session: account != ""}
 	}
-	old := sha256.Sum256([]byte("too-old"))
-	yesterday := time.Now().Add(-24 * time.Hour)
+	for _, scope := range access.Scopes {
+		keep("all-but-"+scope, "", slices.DeleteFunc(slices.Clone(access.Scopes), func(s string) bool { return s == scope })...)
+		keep("only-"+scope, "", scope)
+	}
+	for _, role := range access.Roles {
+		keep("a-"+string(role), string(role))
+	}
 	log := slog.New(slog.DiscardHandler)
-	door, err := guard.NewAccess(t.Context(), kept, 8437, log)
+	known, err := people.Open(t.Context(), kept, log)
 	if err != nil {
 		t.Fatal(err)
 	}
-	kept["old"] = access.Token{ID: "old", Hash: old[:], Scopes: strings.Join(scopes, " "), Expires: &yesterday}
-	if _, err := guard.NewAccess(t.Context(), kept, 8437, log); err != nil || kept["old"].ID != "" {
+	old, yesterday := sha256.Sum256([]byte("too-old")), time.Now().Add(-24*time.Hour)
+	kept["old"] = access.Token{ID: "old", Hash: old[:], Scopes: access.All, Expires: &yesterday}
+	if _, err := people.Open(t.Context(), kept, log); err != nil || kept["old"].ID != "" {
 		t.Errorf("a token that is too old is kept (%v)", err)
 	}
-	h := (&Server{Access: door, Logger: log}).Handler()
+	h := (&Server{Access: guard.NewAccess(known, 8437, log), Logger: log}).Handler()
 	ask := func(method, path, token string) int {
 		r := httptest.NewRequest(method, path, nil)
 		r.Header.Set("Authorization", "Bearer "+token)
@@ -126,12 +144,14 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 	}
 	want := map[string]string{ // what changes something; everything else is read
 		"put-file": desk.Send, "post-file": desk.Send, "change-file": desk.Send, "rehearse-file": desk.Send, "stop-rehearsal": desk.Send, "remove-file": desk.Keep, "apply-tuning": desk.Keep, "bound-guard": desk.Keep, "start-run": desk.Start, "pick-up-run": desk.Start,
-		"hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "halt": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
+		"hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
 		"look-back": desk.Operate, "begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
 		"add-queue-entry": desk.Start, "remove-queue-entry": desk.Start, "start-next": desk.Start, "get-file-beginning": desk.Send,
 		"say": desk.Operate, "measure-wire": desk.Operate,
+		"list-pairings": desk.Keep, "answer-pairing": desk.Keep, "list-accounts": desk.Keep, "make-account": desk.Keep, "change-account": desk.Keep, "remove-account": desk.Keep,
+		"list-tokens": desk.Keep, "make-token": desk.Keep, "withdraw-token": desk.Keep,
 	}
-	looked := 0
+	looked, rights := 0, map[string]string{}
 	for path, operations := range d.Paths {
 		for method, op := range operations {
 			looked++
@@ -140,15 +160,50 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 				t.Errorf("%s names the scopes %q, want %q", op.OperationID, named, scope)
 			}
 			address := strings.NewReplacer("{name}", "x", "{id}", "x", "{heater}", "bed", "{guard}", "jump").Replace(path)
-			if got := ask(strings.ToUpper(method), address, "all-but-"+scope); got != http.StatusForbidden {
-				t.Errorf("%s with a token that may all but %s: %d", op.OperationID, scope, got)
+			rights[op.OperationID] = scope
+			for token, t1 := range kept {
+				may := strings.Fields(t1.Scopes)
+				if t1.Account != "" {
+					may = access.Role(t1.Account).Scopes()
+				}
+				if got := ask(strings.ToUpper(method), address, token); (got == http.StatusForbidden) == slices.Contains(may, scope) || got == http.StatusUnauthorized {
+					t.Errorf("%s with the token %s, which may %q: %d", op.OperationID, token, may, got)
+				}
 			}
 			if got := ask(strings.ToUpper(method), address, "too-old"); got != http.StatusUnauthorized {
 				t.Errorf("%s with no good token: %d", op.OperationID, got)
 			}
 		}
 	}
-	if looked < 40 || ask("GET", "/v1/openapi.json", "all-but-"+desk.Keep) != http.StatusOK {
+	if looked < 60 || ask("GET", "/v1/openapi.json", "all-but-"+desk.Keep) != http.StatusOK {
 		t.Errorf("%d operations", looked)
+	}
+	compareRights(t, rights)
+}
+
+var update = flag.Bool("update", false, "write docs/rights.md anew")
+
+// compareRights fails unless docs/rights.md has the table of roles and operations that is
+// in force.
+func compareRights(t *testing.T, scopes map[string]string) {
+	var b strings.Builder
+	b.WriteString("# Rights\n\nWhich scope an operation asks of a token, and which role's accounts have it. The table is compared with what the service does in every `make test` (`go test ./internal/web -run Scope -update` writes it anew).\n\n| operation | scope | watcher | operator | keeper |\n|---|---|---|---|---|\n")
+	for _, op := range slices.Sorted(maps.Keys(scopes)) {
+		fmt.Fprintf(&b, "| `%s` | `%s` |", op, scopes[op])
+		for _, role := range access.Roles {
+			mark := " |"
+			if slices.Contains(role.Scopes(), scopes[op]) {
+				mark = " yes |"
+			}
+			b.WriteString(mark)
+		}
+		b.WriteString("\n")
+	}
+	const path = "../../docs/rights.md"
+	if *update {
+		os.WriteFile(path, []byte(b.String()), 0o644)
+	}
+	if there, err := os.ReadFile(path); err != nil || string(there) != b.String() {
+		t.Errorf("docs/rights.md is not what is in force (%v): write it anew", err)
 	}
 }

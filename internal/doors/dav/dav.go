@@ -28,6 +28,7 @@ import (
 	"golang.org/x/net/webdav"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/access"
 	"diathermon/internal/doors"
 )
 
@@ -55,14 +56,6 @@ type Caller interface {
 	Caller(ctx context.Context) string
 	Lacking(ctx context.Context, scope string) *api.Problem
 }
-
-// The scopes that the folder asks for.
-const (
-	read  = "read"
-	send  = "send"
-	start = "start"
-	keep  = "keep"
-)
 
 // Open returns the door. What is kept aside is in dir.
 func Open(dir string, shelf Shelf, intake Intake) (*Door, error) {
@@ -173,8 +166,8 @@ func (d *Door) admit(r *http.Request, c *call) error {
 	switch r.Method {
 	case http.MethodOptions:
 	case "PROPFIND", http.MethodHead:
-		if c.may(read) != nil {
-			if err := c.may(send); err != nil {
+		if c.may(access.Read) != nil {
+			if err := c.may(access.Send); err != nil {
 				return err
 			}
 		}
@@ -182,11 +175,11 @@ func (d *Door) admit(r *http.Request, c *call) error {
 			return &api.Problem{Status: http.StatusForbidden, Title: "the folder is not listed to any depth", Detail: "ask with Depth: 0 or 1, one folder at a time"}
 		}
 	case http.MethodGet:
-		if err := c.may(read); err != nil {
+		if err := c.may(access.Read); err != nil {
 			return err
 		}
 	default:
-		if err := c.may(send); err != nil {
+		if err := c.may(access.Send); err != nil {
 			return err
 		}
 	}

@@ -19,6 +19,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/access"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/doors"
 	"diathermon/internal/durable"
@@ -250,7 +251,7 @@ func (a *arriving) ReadFrom(r io.Reader) (int64, error) {
 func (f *files) take(ctx context.Context, p string, body io.Reader, size int64) (toolpath.File, error) {
 	c, at := callOf(ctx), placed(p)
 	if at.then.Starts() {
-		if err := c.may(start); err != nil {
+		if err := c.may(access.Start); err != nil {
 			return toolpath.File{}, err
 		}
 	}
@@ -323,7 +324,7 @@ func (f *files) RemoveAll(ctx context.Context, name string) error {
 		f.mu.Unlock()
 		return nil
 	case there:
-		if err := c.may(keep); err != nil {
+		if err := c.may(access.Keep); err != nil {
 			return c.fail(err)
 		}
 		if err := f.shelf.Remove(ctx, file.Name); err != nil {
@@ -398,7 +399,7 @@ func (f *files) renameShelved(ctx context.Context, file toolpath.File, from, to 
 		_, err := f.take(ctx, to, body, file.Size)
 		return err
 	case !at.door:
-		if err := c.may(keep); err != nil {
+		if err := c.may(access.Keep); err != nil {
 			return err
 		}
 		if err := f.room(); err != nil {
@@ -410,7 +411,7 @@ func (f *files) renameShelved(ctx context.Context, file toolpath.File, from, to 
 		}
 		return f.shelf.Remove(ctx, file.Name)
 	case taken:
-		if err := c.may(keep); err != nil {
+		if err := c.may(access.Keep); err != nil {
 			return err
 		}
 		if old.Name == file.Name {

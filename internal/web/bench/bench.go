@@ -68,7 +68,7 @@ func (a Area) mountBench(d *desk.Desk) {
 			return portsOf(a.Ports(), now.Link), nil
 		})
 
-	halt := desk.Answering(http.StatusNoContent, d.Op("halt", http.MethodPost, "/v1/halt", desk.Operate, "Emergency stop, ahead of everything; the printer must be reset afterwards", 503))
+	halt := desk.Answering(http.StatusNoContent, d.Op("halt", http.MethodPost, "/v1/halt", desk.Read, "Emergency stop, ahead of everything; the printer must be reset afterwards", 503))
 	desk.Do(d, halt, func(ctx context.Context, _ *struct{}) error {
 		return a.Host.Halt(ctx)
 	})

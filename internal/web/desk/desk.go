@@ -21,15 +21,16 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/access"
 )
 
 // The scopes of a token.
 const (
-	Read    = "read"    // see everything
-	Send    = "send"    // put files on the shelf
-	Start   = "start"   // start a run
-	Operate = "operate" // hold, resume, stop, halt, heat, say
-	Keep    = "keep"    // remove files, change settings
+	Read    = access.Read
+	Send    = access.Send
+	Start   = access.Start
+	Operate = access.Operate
+	Keep    = access.Keep
 )
 
 // An Area is one of the nouns under /v1 with its operations.

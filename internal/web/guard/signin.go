@@ -3,18 +3,16 @@ package guard
 import (
 	_ "embed"
 	"encoding/json"
-	"fmt"
 	"html/template"
 	"mime"
 	"net/http"
-	"strings"
 	"time"
-	"unicode"
-	"unicode/utf8"
 
 	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/access"
+	"diathermon/internal/people"
 	"diathermon/internal/web/desk"
 )
 
@@ -32,72 +30,167 @@ type door struct {
 	printer string // its name
 }
 
-// SignIn mounts the one door that needs no token: a page for people, and the
-// same address for programs that pair.
+// SignIn mounts the one door that needs no token: a page for people, and addresses for
+// programs that pair.
 func (a *Access) SignIn(r chi.Router, printer string) {
 	d := &door{a, printer}
-	r.Get("/sign-in", func(w http.ResponseWriter, r *http.Request) { d.showSignIn(w, http.StatusOK, "") })
+	r.Get("/sign-in", func(w http.ResponseWriter, r *http.Request) { d.show(w, http.StatusOK, page{}) })
 	r.Get("/sign-in.js", func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/javascript; charset=utf-8")
 		w.Write(signInScript)
 	})
 	r.Post("/sign-in", d.takeSignIn)
+	r.Post("/pairings", d.ask)
+	r.Post("/pairings/{id}", d.outcome)
+	r.With(d.RequiredOrSignIn).Get("/first-start", d.firstStart)
+	r.With(d.RequiredOrSignIn).Post("/first-start", d.firstStart)
 	r.With(d.Required).Post("/sign-out", d.signOut)
 }
 
-func (d *door) showSignIn(w http.ResponseWriter, status int, wrong string) {
+// page is what the page shows.
+type page struct {
+	Printer string
+	Wrong   string
+	Name    string
+	Fresh   bool // nobody has an account yet
+	First   bool // and one is to be made now
+}
+
+func (d *door) show(w http.ResponseWriter, status int, p page) {
+	p.Printer, p.Fresh = d.printer, d.People.Fresh()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	signInTemplate.Execute(w, map[string]string{"Printer": d.printer, "Wrong": wrong})
+	signInTemplate.Execute(w, p)
 }
 
+// longestForm is how much of a form or a request to pair is read.
+const longestForm = 4096
+
 func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
-	r.Body = http.MaxBytesReader(w, r.Body, 4096)
+	r.Body = http.MaxBytesReader(w, r.Body, longestForm)
 	media, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type"))
 	program := media == "application/json"
 	switch err := crossOrigin.Check(r); {
 	case err != nil && program:
-		desk.WriteProblem(w, &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"})
+		desk.WriteProblem(w, anotherSite)
 		return
 	case err != nil:
-		d.showSignIn(w, http.StatusForbidden, "Another site sent this; open the page at the host's own address.")
+		d.show(w, http.StatusForbidden, page{Wrong: "Another site sent this; open the page at the host's own address."})
 		return
 	case program:
 		d.pair(w, r)
 		return
 	}
 	if err := r.ParseForm(); err != nil {
-		d.showSignIn(w, http.StatusBadRequest, "The form did not arrive whole; try again.")
+		d.show(w, http.StatusBadRequest, page{Wrong: "The form did not arrive whole; try again."})
 		return
 	}
-	expires := time.Now().Add(sessionLife).UTC()
-	token, err := d.spend(r, r.PostForm.Get("code"), consoleName, &expires)
+	var token, known string
+	var err error
+	if name := r.PostForm.Get("name"); name != "" {
+		mark := ""
+		if c, none := r.Cookie(d.knownCookie()); none == nil {
+			mark = c.Value
+		}
+		token, known, err = d.People.SignIn(r.Context(), addressOf(r), mark, name, r.PostForm.Get("password"))
+	} else {
+		token, err = d.People.Spend(r.Context(), addressOf(r), r.PostForm.Get("code"), people.ConsoleName, true)
+	}
 	if err != nil {
 		p := d.errors.Of(err)
-		d.showSignIn(w, p.Status, p.Error())
+		d.show(w, p.Status, page{Wrong: p.Error(), Name: r.PostForm.Get("name")})
 		return
 	}
-	http.SetCookie(w, &http.Cookie{Name: d.cookie, Value: token, Path: "/", Expires: expires, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil})
-	// A page of its own, not a redirect: a strict cookie does not come along when
-	// another site's link led here.
-	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	w.Header().Set("Refresh", "0; url=/")
-	w.Write([]byte(`<!doctype html><title>Signed in</title><a href="/">To the bench</a>`))
+	h, _ := d.People.Find(token)
+	d.setCookie(w, r, d.cookie, token, *h.Expires)
+	if known != "" {
+		d.setCookie(w, r, d.knownCookie(), known, time.Now().AddDate(1, 0, 0))
+	}
+	to := "/"
+	if d.People.Fresh() {
+		to = "/first-start"
+	}
+	goOn(w, to)
 }
 
-// pair gives a program a token of its own.
+// knownCookie is the name of what a browser is known by that has signed in before.
+func (d *door) knownCookie() string { return d.cookie + "-known" }
+
+func (d *door) setCookie(w http.ResponseWriter, r *http.Request, name, value string, expires time.Time) {
+	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: "/", Expires: expires, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil})
+}
+
+// goOn leads on by a page of its own, not a redirect: a strict cookie does not come along
+// when another site's link led here.
+func goOn(w http.ResponseWriter, to string) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-store")
+	w.Header().Set("Refresh", "0; url="+to)
+	w.Write([]byte(`<!doctype html><title>Signed in</title><a href="` + to + `">Go on</a>`))
+}
+
+// firstStart makes the first account, a keeper's, for whoever has shown a right to
+// everything.
+func (d *door) firstStart(w http.ResponseWriter, r *http.Request) {
+	h := Holder(r.Context())
+	if !d.People.Fresh() || !h.Session || d.Lacking(r.Context(), access.Keep) != nil {
+		http.Redirect(w, r, "/", http.StatusSeeOther)
+		return
+	}
+	if r.Method == http.MethodGet {
+		d.show(w, http.StatusOK, page{First: true})
+		return
+	}
+	r.Body = http.MaxBytesReader(w, r.Body, longestForm)
+	if err := r.ParseForm(); err != nil {
+		d.show(w, http.StatusBadRequest, page{First: true, Wrong: "The form did not arrive whole; try again."})
+		return
+	}
+	name := r.PostForm.Get("name")
+	account, err := d.People.MakeAccount(r.Context(), name, access.Keeper, r.PostForm.Get("password"))
+	if err == nil {
+		err = d.People.Become(r.Context(), h, account)
+	}
+	if err != nil {
+		p := d.errors.Of(err)
+		d.show(w, p.Status, page{First: true, Wrong: p.Error(), Name: name})
+		return
+	}
+	goOn(w, "/")
+}
+
+var anotherSite = &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"}
+
+// read reads a request in JSON.
+func read(w http.ResponseWriter, r *http.Request, into any, like string) *api.Problem {
+	r.Body = http.MaxBytesReader(w, r.Body, longestForm)
+	if crossOrigin.Check(r) != nil {
+		return anotherSite
+	}
+	if err := json.NewDecoder(r.Body).Decode(into); err != nil {
+		return &api.Problem{Status: http.StatusBadRequest, Title: "the request is not as it should be", Detail: "send " + like}
+	}
+	return nil
+}
+
+// pair gives a program a token of its own for a one-time code.
 func (d *door) pair(w http.ResponseWriter, r *http.Request) {
 	var in api.SignIn
-	if err := json.NewDecoder(r.Body).Decode(&in); err != nil || in.Code == "" || in.Name == "" {
-		desk.WriteProblem(w, &api.Problem{Status: http.StatusBadRequest, Title: "the request is not as it should be", Detail: `send {"code":"…","name":"the program's name"}`})
+	const like = `{"code":"…","name":"the program's name"}`
+	p := read(w, r, &in, like)
+	if p == nil && (in.Code == "" || in.Name == "") {
+		p = &api.Problem{Status: http.StatusBadRequest, Title: "the request is not as it should be", Detail: "send " + like}
+	}
+	if p != nil {
+		desk.WriteProblem(w, p)
 		return
 	}
-	if why := programName(in.Name); why != "" {
-		desk.WriteProblem(w, &api.Problem{Status: http.StatusBadRequest, Title: "this cannot be a program's name", Detail: why})
+	if err := people.ProgramName(in.Name); err != nil {
+		desk.WriteProblem(w, d.errors.Of(err))
 		return
 	}
-	token, err := d.spend(r, in.Code, in.Name, nil)
+	token, err := d.People.Spend(r.Context(), addressOf(r), in.Code, in.Name, false)
 	if err != nil {
 		desk.WriteProblem(w, d.errors.Of(err))
 		return
@@ -105,29 +198,52 @@ func (d *door) pair(w http.ResponseWriter, r *http.Request) {
 	desk.WriteJSON(w, http.StatusCreated, "application/json", api.Token{Token: token, Name: in.Name})
 }
 
-// programName says why a program cannot be called so, or nothing.
-func programName(name string) string {
-	switch {
-	case utf8.RuneCountInString(name) > longestName:
-		return fmt.Sprintf("it has %d characters; at most %d are possible", utf8.RuneCountInString(name), longestName)
-	case !utf8.ValidString(name) || strings.TrimSpace(name) != name || strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsGraphic(r) }):
-		return "it has characters in it that nobody can see"
-	case name == keeperName || name == consoleName:
-		return fmt.Sprintf("%q is what the host calls a token of its own", name)
+// ask lets a program or a browser ask to be let in.
+func (d *door) ask(w http.ResponseWriter, r *http.Request) {
+	var in api.AskIn
+	if p := read(w, r, &in, `{"name":"the program's name","scopes":["send"]}`); p != nil {
+		desk.WriteProblem(w, p)
+		return
 	}
-	return ""
+	one, secret, err := d.People.Ask(addressOf(r), in.Name, in.Scopes, in.Browser)
+	if err != nil {
+		desk.WriteProblem(w, d.errors.Of(err))
+		return
+	}
+	desk.WriteJSON(w, http.StatusCreated, "application/json", api.Asked{ID: one.ID, Secret: secret, Letters: one.Letters, Printer: d.printer, Expires: one.Expires().UTC()})
+}
+
+// outcome tells who asked what has become of it.
+func (d *door) outcome(w http.ResponseWriter, r *http.Request) {
+	var in api.AskOutcome
+	if p := read(w, r, &in, `{"secret":"…"}`); p != nil {
+		desk.WriteProblem(w, p)
+		return
+	}
+	one, key, err := d.People.Outcome(chi.URLParam(r, "id"), in.Secret)
+	if err != nil {
+		desk.WriteProblem(w, d.errors.Of(err))
+		return
+	}
+	out := api.Outcome{State: string(one.State)}
+	if one.Session {
+		out.Code = key
+	} else {
+		out.Token = key
+	}
+	desk.WriteJSON(w, http.StatusOK, "application/json", out)
 }
 
 // signOut ends a browser's session. A token that a program was given stays good: it
 // is withdrawn where tokens are kept.
 func (d *door) signOut(w http.ResponseWriter, r *http.Request) {
-	token, cookie := d.bearer(r)
-	h, known := d.find(token)
-	if !cookie || !known || !h.session() {
+	_, cookie := d.bearer(r)
+	h := Holder(r.Context())
+	if !cookie || !h.Session {
 		desk.WriteProblem(w, &api.Problem{Status: http.StatusConflict, Title: "only a browser signs out", Detail: "this token stays good: it is no browser's session"})
 		return
 	}
-	if err := d.withdraw(r.Context(), h, addressOf(r)); err != nil {
+	if err := d.People.Withdraw(r.Context(), h, addressOf(r)); err != nil {
 		desk.WriteProblem(w, d.errors.Of(err))
 		return
 	}

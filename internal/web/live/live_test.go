@@ -20,6 +20,7 @@ import (
 	"diathermon/internal/core/access"
 	"diathermon/internal/host"
 	"diathermon/internal/host/part"
+	"diathermon/internal/people"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/guard"
 	"diathermon/internal/web/live"
@@ -132,18 +133,22 @@ func TestTheLinkIsToldAgainAndAgain(t *testing.T) {
 // names are tokens in memory.
 type names []access.Token
 
-func (n names) Tokens(context.Context) ([]access.Token, error) { return n, nil }
-func (n names) PutToken(context.Context, access.Token) error   { return nil }
-func (n names) DeleteToken(context.Context, string) error      { return nil }
+func (n names) Tokens(context.Context) ([]access.Token, error)     { return n, nil }
+func (n names) PutToken(context.Context, access.Token) error       { return nil }
+func (n names) DeleteToken(context.Context, string) error          { return nil }
+func (n names) Accounts(context.Context) ([]access.Account, error) { return nil, nil }
+func (n names) PutAccount(context.Context, access.Account) error   { return nil }
+func (n names) DeleteAccount(context.Context, string) error        { return nil }
 
 func TestAStreamEndsWithItsToken(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		hash := sha256.Sum256([]byte("short"))
 		soon := time.Now().Add(40 * time.Second)
-		door, err := guard.NewAccess(t.Context(), names{{ID: "1", Hash: hash[:], Scopes: desk.Read, Expires: &soon}}, 8437, slog.New(slog.DiscardHandler))
+		p, err := people.Open(t.Context(), names{{ID: "1", Hash: hash[:], Scopes: desk.Read, Expires: &soon}}, slog.New(slog.DiscardHandler))
 		if err != nil {
 			t.Fatal(err)
 		}
+		door := guard.NewAccess(p, 8437, slog.New(slog.DiscardHandler))
 		h := happening{make(chan part.Update), make(chan struct{})}
 		r := chi.NewRouter()
 		r.Use(door.Required)

@@ -1,9 +1,7 @@
-package guard
+package people
 
 import (
 	"context"
-	"net"
-	"net/http"
 	"net/netip"
 	"sync"
 	"time"
@@ -123,13 +121,4 @@ func neighbourhood(address string) netip.Prefix {
 		return netip.Prefix{}
 	}
 	return p
-}
-
-// addressOf is where a request comes from.
-func addressOf(r *http.Request) string {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		return r.RemoteAddr
-	}
-	return host
 }

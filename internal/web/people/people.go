@@ -1,0 +1,161 @@
+// Package people is the area of who may use the host.
+package people
+
+import (
+	"context"
+	"net/http"
+	"strings"
+
+	"diathermon/internal/api"
+	"diathermon/internal/core/access"
+	"diathermon/internal/people"
+	"diathermon/internal/web/desk"
+	"diathermon/internal/web/guard"
+)
+
+// Area is the area.
+type Area struct{ People *people.People }
+
+// id is the input of a call about one of them.
+type id struct {
+	ID string `path:"id"`
+}
+
+// Mount mounts the area.
+func (a Area) Mount(d *desk.Desk) {
+	d.Know(guard.Kinds...)
+	a.mountMe(d)
+	a.mountAccounts(d)
+	a.mountTokens(d)
+	desk.Show(d, d.Op("list-pairings", http.MethodGet, "/v1/pairings", desk.Keep, "Who asks to be let in"),
+		func(context.Context, *struct{}) (api.Pairings, error) {
+			out := api.Pairings{Pairings: []api.Pairing{}}
+			for _, p := range a.People.Asking() {
+				out.Pairings = append(out.Pairings, pairingOf(p))
+			}
+			return out, nil
+		})
+	desk.Show(d, d.Op("answer-pairing", http.MethodPost, "/v1/pairings", desk.Keep, "Let somebody in who shows these letters, or not", 400, 404),
+		func(ctx context.Context, in *struct{ Body api.Answer }) (api.Pairing, error) {
+			p, err := a.People.Answer(ctx, guard.Holder(ctx), in.Body.Letters, in.Body.Allow, in.Body.Scopes)
+			return pairingOf(p), err
+		})
+}
+
+func (a Area) mountMe(d *desk.Desk) {
+	desk.Show(d, d.Op("get-me", http.MethodGet, "/v1/me", desk.Read, "Who I am, and what I may do"),
+		func(ctx context.Context, _ *struct{}) (api.Me, error) {
+			h := guard.Holder(ctx)
+			out := api.Me{Name: h.Caller(), Token: h.ID, Scopes: h.May(), Fresh: a.People.Fresh()}
+			if p, ok := h.Person(); ok {
+				out.Role, out.Account = string(p.Role), p.ID
+			}
+			return out, nil
+		})
+	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("change-my-password", http.MethodPut, "/v1/me/password", desk.Read, "Change my password; my other sessions end", 400, 409, 429)),
+		func(ctx context.Context, in *struct{ Body api.ChangePassword }) error {
+			return a.People.ChangePassword(ctx, guard.Holder(ctx), in.Body.Old, in.Body.New)
+		})
+	desk.Show(d, d.Op("list-my-sessions", http.MethodGet, "/v1/me/sessions", desk.Read, "The browsers that I am signed in from"),
+		func(ctx context.Context, _ *struct{}) (api.Tokens, error) {
+			me := guard.Holder(ctx)
+			return a.tokens(me, func(t access.Token) bool { return mine(me, t) }), nil
+		})
+	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("end-my-session", http.MethodDelete, "/v1/me/sessions/{id}", desk.Read, "End one of my sessions", 404)),
+		func(ctx context.Context, in *id) error {
+			me := guard.Holder(ctx)
+			h, err := a.People.Holder(in.ID)
+			if err != nil || !mine(me, h.Token) {
+				return people.ErrMissing
+			}
+			return a.People.Withdraw(ctx, h, me.Caller())
+		})
+}
+
+// mine reports whether a token is a session of who asks.
+func mine(me *people.Holder, t access.Token) bool {
+	return t.Session && (t.ID == me.ID || me.Account != "" && t.Account == me.Account)
+}
+
+func (a Area) mountAccounts(d *desk.Desk) {
+	desk.Show(d, d.Op("list-accounts", http.MethodGet, "/v1/accounts", desk.Keep, "Who has an account"),
+		func(context.Context, *struct{}) (api.Accounts, error) {
+			out := api.Accounts{Accounts: []api.Account{}}
+			for _, p := range a.People.Accounts() {
+				out.Accounts = append(out.Accounts, accountOf(p))
+			}
+			return out, nil
+		})
+	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("make-account", http.MethodPost, "/v1/accounts", desk.Keep, "Make an account", 400)),
+		func(ctx context.Context, in *struct{ Body api.MakeAccount }) (api.Account, error) {
+			p, err := a.People.MakeAccount(ctx, in.Body.Name, access.Role(in.Body.Role), in.Body.Password)
+			return accountOf(p), err
+		})
+	desk.Show(d, d.Op("change-account", http.MethodPatch, "/v1/accounts/{id}", desk.Keep, "Give an account another role, or another password, which ends its sessions", 400, 404, 409),
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id"`
+			Body api.ChangeAccount
+		}) (api.Account, error) {
+			p, err := a.People.ChangeAccount(ctx, in.ID, people.Change{Role: (*access.Role)(in.Body.Role), Password: in.Body.Password}, guard.Holder(ctx))
+			return accountOf(p), err
+		})
+	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("remove-account", http.MethodDelete, "/v1/accounts/{id}", desk.Keep, "Remove an account, and end its sessions", 404, 409)),
+		func(ctx context.Context, in *id) error { return a.People.RemoveAccount(ctx, in.ID) })
+}
+
+func (a Area) mountTokens(d *desk.Desk) {
+	desk.Show(d, d.Op("list-tokens", http.MethodGet, "/v1/tokens", desk.Keep, "Every token that is good, sessions among them, when it was used last and from where"),
+		func(ctx context.Context, _ *struct{}) (api.Tokens, error) {
+			return a.tokens(guard.Holder(ctx), func(access.Token) bool { return true }), nil
+		})
+	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("make-token", http.MethodPost, "/v1/tokens", desk.Keep, "Make a token for a program; it is shown this once", 400, 409)),
+		func(ctx context.Context, in *struct{ Body api.MakeToken }) (api.MadeToken, error) {
+			me := guard.Holder(ctx)
+			text, t, err := a.People.MakeToken(ctx, me, in.Body.Name, in.Body.Scopes, in.Body.Expires)
+			return api.MadeToken{Token: text, Info: a.tokenOf(me, t)}, err
+		})
+	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("withdraw-token", http.MethodDelete, "/v1/tokens/{id}", desk.Keep, "Withdraw a token or end a session, at once", 404)),
+		func(ctx context.Context, in *id) error {
+			h, err := a.People.Holder(in.ID)
+			if err != nil {
+				return err
+			}
+			return a.People.Withdraw(ctx, h, guard.Caller(ctx))
+		})
+}
+
+func (a Area) tokens(me *people.Holder, which func(access.Token) bool) api.Tokens {
+	out := api.Tokens{Tokens: []api.TokenInfo{}}
+	for _, t := range a.People.Tokens() {
+		if which(t) {
+			out.Tokens = append(out.Tokens, a.tokenOf(me, t))
+		}
+	}
+	return out
+}
+
+func (a Area) tokenOf(me *people.Holder, t access.Token) api.TokenInfo {
+	out := api.TokenInfo{ID: t.ID, Name: t.Name, Kind: "program", Account: t.Account, Scopes: strings.Fields(t.Scopes), Maker: t.Maker, Created: t.Created, Used: t.Used, UsedFrom: t.UsedFrom, Expires: t.Expires, Own: t.ID == me.ID}
+	if t.Session {
+		out.Kind = "session"
+	}
+	if h, err := a.People.Holder(t.ID); err == nil {
+		out.Name, out.Scopes = h.Caller(), h.May()
+	}
+	if out.Scopes == nil {
+		out.Scopes = []string{}
+	}
+	return out
+}
+
+func accountOf(a access.Account) api.Account {
+	return api.Account{ID: a.ID, Name: a.Name, Role: string(a.Role), Created: a.Created}
+}
+
+func pairingOf(p people.Pairing) api.Pairing {
+	out := api.Pairing{Name: p.Name, Letters: p.Letters, Kind: "program", Scopes: append([]string{}, strings.Fields(p.Scopes)...), From: p.From, Asked: p.Asked.UTC(), Expires: p.Expires().UTC()}
+	if p.Session {
+		out.Kind = "session"
+	}
+	return out
+}
