@@ -25,6 +25,7 @@ require (
 	github.com/urfave/cli/v3 v3.14.0
 	github.com/zeebo/blake3 v0.2.4
 	go.bug.st/serial v1.8.0
+	golang.org/x/crypto v0.59.0
 	golang.org/x/net v0.62.0
 	golang.org/x/sys v0.50.0
 	golang.org/x/term v0.48.0
@@ -34,6 +35,7 @@ require (
 	gonum.org/v1/plot v0.17.0
 	gorm.io/driver/postgres v1.6.3
 	gorm.io/gorm v1.31.2
+	rsc.io/qr v0.2.0
 )
 
 require (
@@ -78,7 +80,6 @@ require (
 	github.com/sethvargo/go-retry v0.5.0 // indirect
 	github.com/xo/terminfo v0.0.0-20220910002029-abceb7e1c41e // indirect
 	go.uber.org/multierr v1.11.0 // indirect
-	golang.org/x/crypto v0.59.0 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/image v0.30.0 // indirect
 	golang.org/x/mod v0.42.0 // indirect

@@ -103,7 +103,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	look("after a halt", "/bench", `[data-link-reason]`)
 	b.device.Close()
 	look("no printer", "/bench", `[data-connect]`)
-	b.do(page, chromedp.Navigate(b.service.URL+"/sign-in"), chromedp.WaitVisible(`#code`))
+	look("setup", "/setup", `[data-tokens] li`)
+	b.do(page, chromedp.Navigate(b.service.URL+"/sign-in"), chromedp.WaitVisible(`#ask`))
 	ask(b, page, chromedp.Evaluate[any](string(script)+"; 0"))
 	b.mustBeAccessible(page, "signing in")
 }

@@ -15,6 +15,16 @@ import (
 // in.
 func (b *bench) browser(width, height int, dark bool) context.Context {
 	b.t.Helper()
+	ctx := b.plainBrowser(width, height)
+	b.looksLike(ctx, width, height, dark)
+	b.do(ctx, chromedp.Navigate(b.service.SignInLink()), chromedp.WaitVisible(`form[action="/first-start"]`)) // and not now
+	b.do(ctx, chromedp.Navigate(b.service.URL+"/"), chromedp.WaitVisible(`[data-link]`))
+	return ctx
+}
+
+// plainBrowser opens a browser that has never been here.
+func (b *bench) plainBrowser(width, height int) context.Context {
+	b.t.Helper()
 	path, err := exec.LookPath("chromium")
 	if err != nil {
 		b.t.Fatal("chromium is not installed: run 'make test', which installs it")
@@ -27,8 +37,7 @@ func (b *bench) browser(width, height int, dark bool) context.Context {
 	ctx, cancelAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 	ctx, cancel := chromedp.NewContext(ctx)
 	b.t.Cleanup(func() { cancel(); cancelAllocator() })
-	b.looksLike(ctx, width, height, dark)
-	b.do(ctx, chromedp.Navigate(b.service.SignInLink()), chromedp.WaitVisible(`[data-link]`))
+	b.looksLike(ctx, width, height, false)
 	return ctx
 }
 

@@ -217,13 +217,14 @@ func (s *starting) http(context.Context) error {
 		return err
 	}
 	s.work(folder.Work)
+	var watched *watch.Folder
 	if c := s.config.Folder; c.Path != "" {
-		watched := &watch.Folder{Path: c.Path, Start: c.Start, In: intake, Log: s.log}
+		watched = &watch.Folder{Path: c.Path, Start: c.Start, In: intake, Log: s.log}
 		s.work(watched.Work)
 	}
 	s.serve(s.listener, &web.Server{
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: intake, Folder: folder, Queue: line, Stage: s.stage, Files: s.kept,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: intake, Folder: folder, Watched: watched, Listen: s.listener.Addr(), Queue: line, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})

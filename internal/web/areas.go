@@ -3,11 +3,13 @@ package web
 import (
 	"context"
 	"log/slog"
+	"net"
 
 	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/core/machine"
 	"diathermon/internal/doors/dav"
+	"diathermon/internal/doors/folder"
 	"diathermon/internal/host"
 	"diathermon/internal/host/part"
 	core "diathermon/internal/people"
@@ -20,6 +22,7 @@ import (
 	"diathermon/internal/web/people"
 	"diathermon/internal/web/queue"
 	"diathermon/internal/web/runs"
+	"diathermon/internal/web/setup"
 	"diathermon/internal/web/shelf"
 	"diathermon/internal/web/wire"
 )
@@ -49,7 +52,9 @@ type Server struct {
 	Runs       runs.Log
 	Recordings runs.Recordings
 	Intake     shelf.Intake
-	Folder     *dav.Door // the shelf as a folder; nil: it is none
+	Folder     *dav.Door      // the shelf as a folder; nil: it is none
+	Watched    *folder.Folder // on the host's disk; nil: none is
+	Listen     net.Addr
 	Queue      queue.Queue
 	Shelf      interface {
 		shelf.Shelf
@@ -80,6 +85,7 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 		Files: s.Shelf, Settle: s.settle, PartOff: s.PartOff, Logger: s.Logger,
 	})
 	d.Mount("wire", "Serial traffic, and lines that a person types", s.Wire)
+	d.Mount("setup", "How programs and devices are connected", setup.Area{Printer: s.Printer, Host: s.Host, Listen: s.Listen, Watched: s.Watched})
 	d.Mount("people", "Accounts of persons, tokens of programs, sessions of browsers", people.Area{People: s.people()})
 	d.Mount("events", "What happens, as it happens", live.Area{Host: s.Host, Now: bench.Events, Of: event, Log: s.Logger})
 	d.Mount("document", "This description", desk.Document{})

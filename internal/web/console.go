@@ -34,7 +34,7 @@ func console(r chi.Router) {
 		w.Header().Set("Cache-Control", "no-cache")
 		w.Write(b)
 	}
-	for _, area := range strings.Fields("/ /bench /shelf /shelf/* /heat /wire") {
+	for _, area := range strings.Fields("/ /bench /shelf /shelf/* /heat /wire /setup") {
 		r.Get(area, page)
 	}
 	r.Get("/favicon.svg", assets.ServeHTTP)

@@ -149,7 +149,7 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 		"add-queue-entry": desk.Start, "remove-queue-entry": desk.Start, "start-next": desk.Start, "get-file-beginning": desk.Send,
 		"say": desk.Operate, "measure-wire": desk.Operate,
 		"list-pairings": desk.Keep, "answer-pairing": desk.Keep, "list-accounts": desk.Keep, "make-account": desk.Keep, "change-account": desk.Keep, "remove-account": desk.Keep,
-		"list-tokens": desk.Keep, "make-token": desk.Keep, "withdraw-token": desk.Keep,
+		"try-connection": desk.Send, "list-tokens": desk.Keep, "make-token": desk.Keep, "withdraw-token": desk.Keep,
 	}
 	looked, rights := 0, map[string]string{}
 	for path, operations := range d.Paths {

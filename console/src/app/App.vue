@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { mdiConsoleLine, mdiGauge, mdiThermometer, mdiTrayFull } from '@mdi/js'
+import { mdiCogOutline, mdiConsoleLine, mdiGauge, mdiThermometer, mdiTrayFull } from '@mdi/js'
 import { onMounted } from 'vue'
 
 import { inWords } from '../api/client'
 import { useHost } from '../live/host'
 import Alarms from './Alarms.vue'
+import Asking from './Asking.vue'
 import Halt from './Halt.vue'
 import LinkState from './LinkState.vue'
 import Spoken from './Spoken.vue'
@@ -15,6 +16,7 @@ const areas = [
   { title: 'Shelf', to: '/shelf', icon: mdiTrayFull },
   { title: 'Heat', to: '/heat', icon: mdiThermometer },
   { title: 'Wire', to: '/wire', icon: mdiConsoleLine },
+  { title: 'Setup', to: '/setup', icon: mdiCogOutline },
 ]
 onMounted(host.listen)
 </script>
@@ -34,6 +36,7 @@ onMounted(host.listen)
     </nav>
     <main id="page" tabindex="-1">
       <Alarms />
+      <Asking />
       <router-view />
     </main>
     <Spoken />

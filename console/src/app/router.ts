@@ -11,5 +11,6 @@ export const router = createRouter({
     { path: '/shelf/:name/rehearsal', component: () => import('../areas/rehearsal/Rehearsal.vue') },
     { path: '/heat', component: () => import('../areas/heat/Heat.vue') },
     { path: '/wire', component: () => import('../areas/wire/Wire.vue') },
+    { path: '/setup', component: () => import('../areas/setup/Setup.vue') },
   ],
 })

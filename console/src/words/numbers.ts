@@ -17,5 +17,8 @@ export function parse(text: string): number | undefined {
   return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : undefined
 }
 
+/** Things one after another: "this, that and those". */
+export const listed = (things: string[]) => things.length > 1 ? `${things.slice(0, -1).join(', ')} and ${things.at(-1)}` : things[0] ?? 'nothing'
+
 /** Makes a sentence begin as one, unless it begins with a file's name or a command. */
 export const sentence = (text: string) => /^\S*[._\d]/.test(text) ? text : text.charAt(0).toUpperCase() + text.slice(1)

@@ -11,6 +11,7 @@ import Heater from '../heat/Heater.vue'
 import Connect from './Connect.vue'
 import Messages from './Messages.vue'
 import Position from './Position.vue'
+import Queue from './Queue.vue'
 import Recent from './Recent.vue'
 import Run from './Run.vue'
 
@@ -30,6 +31,7 @@ const bare = computed(() => host.connected && host.link?.state === 'absent')
     <div class="columns">
       <div class="stack">
         <Run v-if="!bare || host.run" />
+        <Queue />
         <Connect v-if="bare" />
         <Panel v-else title="Last 15 minutes"><Recent /></Panel>
       </div>

@@ -41,9 +41,13 @@ const full = computed(() => {
   return d ? 100 * (1 - d.free_bytes / Math.max(d.total_bytes, 1)) : 0
 })
 
+/** What other programs send now; what this page sends is shown by itself. */
+const others = computed(() => (shelf.value?.coming ?? []).filter(c => !arrivals.value.some(a => a.file.name === c.name)))
+
 const load = () => host.attempt(async () => { shelf.value = await answered(api.GET('/v1/shelf')) })
 onMounted(load)
-useIntervalFn(() => { if (files.value.some(f => f.survey.state === 'waiting' || f.survey.state === 'surveying')) void load().then(() => { if (chosen.value && chosen.value.survey.state !== 'done') void look(chosen.value.name) }) }, 1500)
+useIntervalFn(() => { if (!document.hidden && !arrivals.value.length) void load() }, 10000)
+useIntervalFn(() => { if (others.value.length || files.value.some(f => f.survey.state === 'waiting' || f.survey.state === 'surveying')) void load().then(() => { if (chosen.value && chosen.value.survey.state !== 'done') void look(chosen.value.name) }) }, 1500)
 
 async function take(list: FileList | null | undefined) {
   over.value = false
@@ -74,6 +78,11 @@ const look = (name: string) => host.attempt(async () => {
 async function start(name: string) {
   chosen.value = undefined
   if (await host.start(name)) await router.push('/bench')
+}
+
+async function wait(name: string) {
+  chosen.value = undefined
+  if (await host.attempt(() => answered(api.POST('/v1/queue', { body: { file: name } })))) await router.push('/bench')
 }
 
 async function remove(names: string[]) {
@@ -113,6 +122,10 @@ const counted = (n: number) => n === 1 ? 'one file' : `${n} files`
         <v-btn size="small" variant="text" @click="dismiss(a)">Dismiss</v-btn>
       </template>
     </Panel>
+    <Panel v-for="c in others" :key="c.name + c.since" data-coming>
+      <div class="break mb-2">{{ c.name }}, from {{ c.sender }} · {{ size(c.received_bytes) }}{{ c.size ? ` of ${size(c.size)}` : '' }}</div>
+      <v-progress-linear :model-value="c.size ? c.received_bytes / c.size * 100 : 0" :indeterminate="!c.size" color="primary" height="8" rounded :aria-label="`${c.name} is on its way`" />
+    </Panel>
     <template v-if="files.length">
       <div class="bar">
         <template v-if="!choosing">
@@ -150,7 +163,7 @@ const counted = (n: number) => n === 1 ? 'one file' : `${n} files`
       <h2 class="text-headline-medium mb-1">The shelf is empty</h2>
       <p class="text-medium-emphasis mb-0">Drop a sliced file above, or send one from a terminal: <code>diathermon send cap.gcode</code>.</p>
     </Panel>
-    <Start v-model="chosen" @start="start" />
+    <Start v-model="chosen" @start="start" @wait="wait" />
     <Edit v-model="editing" :known="tags" @changed="load" />
     <Ask v-model="asking" :title="removing.length > 1 ? `Delete ${removing.length} files?` : 'Delete this file?'" :no="removing.length > 1 ? 'Keep them' : 'Keep it'" yes="Delete" @yes="remove(removing)">
       <div v-for="name in removing" :key="name" class="break">{{ name }}</div>

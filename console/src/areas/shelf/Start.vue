@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay } from '@mdi/js'
+import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay, mdiTrayPlus } from '@mdi/js'
 import { computed, useId } from 'vue'
 
 import type { Schemas } from '../../api/client'
@@ -14,7 +14,7 @@ import Picture from './Picture.vue'
 
 /** What a file is, what stands between it and its start, and the start. */
 const file = defineModel<Schemas['File']>()
-const emit = defineEmits<{ start: [name: string] }>()
+const emit = defineEmits<{ start: [name: string], wait: [name: string] }>()
 const host = useHost()
 const id = useId()
 const blocked = computed(() => file.value?.checks?.some(c => c.level === 'block') ?? false)
@@ -56,6 +56,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         <v-btn variant="text" :prepend-icon="mdiDramaMasks" :to="`/shelf/${encodeURIComponent(file.name)}/rehearsal`">Rehearse</v-btn>
         <v-spacer />
         <v-btn variant="text" @click="file = undefined">Not now</v-btn>
+        <v-btn variant="text" :prepend-icon="mdiTrayPlus" @click="emit('wait', file.name)">In turn</v-btn>
         <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="blocked" @click="emit('start', file.name)">Start</v-btn>
       </v-card-actions>
     </v-card>

@@ -1,0 +1,46 @@
+<script setup lang="ts">
+import { mdiApplicationBraces, mdiMonitor } from '@mdi/js'
+import { computed, onMounted, ref } from 'vue'
+
+import { answered, api, type Schemas } from '../../api/client'
+import { useHost } from '../../live/host'
+import Panel from '../../ui/Panel.vue'
+import { scopesInWords } from '../../words/people'
+import { date, moment } from '../../words/time'
+
+/** Programs and browsers that are let in, when each was used last, and how to be rid of one. */
+const host = useHost()
+const tokens = ref<Schemas['TokenInfo'][]>([])
+const shown = computed(() => [...tokens.value].sort((a, b) => Number(a.kind === 'session') - Number(b.kind === 'session') || (b.used ?? '').localeCompare(a.used ?? '')))
+
+const load = () => host.attempt(async () => { tokens.value = (await answered(api.GET('/v1/tokens'))).tokens })
+onMounted(load)
+defineExpose({ load })
+
+async function withdraw(t: Schemas['TokenInfo']) {
+  await host.attempt(() => answered(api.DELETE('/v1/tokens/{id}', { params: { path: { id: t.id } } })))
+  await load()
+}
+</script>
+
+<template>
+  <Panel title="Who is let in" data-tokens>
+    <ul class="rows">
+      <li v-for="t in shown" :key="t.id">
+        <v-icon :icon="t.kind === 'session' ? mdiMonitor : mdiApplicationBraces" aria-hidden="true" />
+        <div class="words">
+          <strong class="break">{{ t.kind === 'program' ? t.name : t.account ? `Browser of ${t.name}` : 'A browser' }}{{ t.own ? ' (this one)' : '' }}</strong>
+          <div class="small">May {{ scopesInWords(t.scopes) }}</div>
+          <div class="small">{{ t.used ? `Used ${moment(t.used)} from ${t.used_from}` : 'Never used' }} · made {{ date(t.created) }}{{ t.kind === 'program' && t.maker ? ` by ${t.maker}` : '' }}{{ t.expires ? ` · until ${date(t.expires)}` : '' }}</div>
+        </div>
+        <v-btn v-if="!t.own" variant="text" size="small" color="error" :aria-label="`Withdraw ${t.name}`" @click="withdraw(t)">{{ t.kind === 'session' ? 'End' : 'Withdraw' }}</v-btn>
+      </li>
+    </ul>
+  </Panel>
+</template>
+
+<style scoped>
+.rows { list-style: none; margin: 0; padding: 0; display: grid; gap: 12px; }
+.rows li { display: grid; grid-template-columns: auto minmax(0, 1fr) auto; gap: 10px; align-items: start; }
+.small { font-size: 0.84rem; opacity: 0.85; overflow-wrap: anywhere; }
+</style>
