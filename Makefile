@@ -16,7 +16,7 @@ demo: tools ## install what is missing, build, and run a host with a stand-in pr
 	@bin/diathermon demo $(ARGS)
 
 test: tools $(CONSOLE) ## install what is missing and run all tests
-	@./scripts/install postgresql chromium dbus curl litmus cadaver
+	@./scripts/install postgresql chromium dbus curl litmus cadaver iproute2 avahi-daemon avahi-utils
 	go test -count=1 -timeout 20m -parallel 4 ./...
 
 short: ## the tests that need neither database nor browser, in seconds

@@ -19,6 +19,7 @@ require (
 	github.com/godbus/dbus/v5 v5.2.4
 	github.com/google/uuid v1.6.0
 	github.com/jackc/pgx/v5 v5.12.0
+	github.com/miekg/dns v1.1.73
 	github.com/olekukonko/tablewriter v1.1.5
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/schollz/progressbar/v3 v3.19.1

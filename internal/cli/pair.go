@@ -5,17 +5,20 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/adrg/xdg"
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/client"
 	"diathermon/internal/core/access"
+	"diathermon/internal/doors/announce"
 	"diathermon/internal/durable"
 )
 
@@ -50,16 +53,23 @@ func readPaired() (paired, error) {
 
 func pairCommand() *cli.Command {
 	return &cli.Command{
-		Name: "pair", Usage: "let this program into a host: by letters that a person confirms, a one-time code or a token", ArgsUsage: "ADDRESS [CODE]",
-		Description: "Without a code it shows six letters; say yes where a keeper of the host sees the same ones.",
+		Name: "pair", Usage: "let this program into a host: by letters that a person confirms, a one-time code or a token", ArgsUsage: "[ADDRESS [CODE]]",
+		Description: "Without an address it looks for hosts on the network. Without a code it shows six letters; say yes where a keeper of the host sees the same ones.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "token-file", Usage: "use the token in `FILE` instead of a code", TakesFile: true},
 			&cli.StringSliceFlag{Name: "scope", Usage: "ask for this `SCOPE` alone; may be repeated", Value: access.Scopes},
 		},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
-			args, err := arguments(cmd, 1, 2)
+			args, err := arguments(cmd, 0, 2)
 			if err != nil {
 				return err
+			}
+			if len(args) == 0 {
+				one, err := onlyOne(ctx, cmd.Root().Writer)
+				if err != nil {
+					return err
+				}
+				args = []string{one}
 			}
 			host := pairedHost{Token: cmd.String("token")}
 			c, err := client.New(args[0], "")
@@ -94,6 +104,32 @@ func pairCommand() *cli.Command {
 			return nil
 		},
 	}
+}
+
+// lookFor is how long hosts are looked for on the network.
+const lookFor = 2 * time.Second
+
+// onlyOne looks for hosts on the network and returns the address of the one there is; of
+// several it lists what there is.
+func onlyOne(ctx context.Context, w io.Writer) (string, error) {
+	found, err := announce.Find(ctx, lookFor)
+	switch {
+	case err != nil:
+		return "", fmt.Errorf("no host can be looked for: %w; name its address: diathermon pair ADDRESS", err)
+	case len(found) == 0:
+		return "", wrong("no host is found on this network: it may listen on its own computer alone, or the network may keep such questions away; name its address: diathermon pair ADDRESS")
+	case len(found) == 1:
+		fmt.Fprintf(w, "Found %s at %s.\n", found[0].Name, found[0].URL)
+		return found[0].URL, nil
+	}
+	rows := make([][]string, len(found))
+	for i, f := range found {
+		rows[i] = []string{f.Name, f.State, "diathermon pair " + f.URL}
+	}
+	if err := table(w, []string{"Printer", "Is", "To be let in"}, rows); err != nil {
+		return "", err
+	}
+	return "", wrong("there are %d hosts: name the one that is meant", len(found))
 }
 
 // thisProgram is what the command line is called where it is let in.

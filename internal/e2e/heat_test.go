@@ -250,6 +250,8 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 	for _, query := range []string{
 		"DELETE FROM goose_db_version WHERE version_id >= 3",
 		"DROP TABLE queue",
+		"DROP TABLE accounts",
+		"ALTER TABLE tokens DROP COLUMN session, DROP COLUMN account, DROP COLUMN maker, DROP COLUMN used, DROP COLUMN used_from",
 		"ALTER TABLE files RENAME COLUMN digest TO sha256",
 		"ALTER TABLE runs RENAME COLUMN digest TO sha256",
 		"ALTER TABLE files DROP COLUMN marks, DROP COLUMN sender, DROP COLUMN tags",

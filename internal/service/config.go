@@ -28,6 +28,7 @@ type Config struct {
 	Device   string  `toml:"device"`   // path of the serial port; empty: the only one there
 	Baud     int     `toml:"baud"`     // bits per second; 0: find it
 	Listen   string  `toml:"listen"`   // address of the HTTP side
+	Announce bool    `toml:"announce"` // it is announced on the network, if others reach it there
 	Data     string  `toml:"data"`     // folder of everything the service keeps
 	Database string  `toml:"database"` // postgres://…; empty: a cluster of its own
 	Printer  Printer `toml:"printer"`
@@ -128,7 +129,7 @@ type Limits struct {
 // of a plain machine: raise them for yours.
 func DefaultConfig() Config {
 	return Config{
-		Listen: "127.0.0.1:8437", Data: dataFolder(),
+		Listen: "127.0.0.1:8437", Announce: true, Data: dataFolder(),
 		Printer: Printer{
 			Name: "Printer", Width: 220, Depth: 220, Height: 250, Tools: 1,
 			NozzleDiameter: 0.4, FilamentDiameter: 1.75, FilamentDensity: 1.24,

@@ -52,7 +52,7 @@ type starting struct {
 // it.
 func (s *Service) start(ctx context.Context, c Config) error {
 	at := &starting{Service: s, config: c}
-	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.access, at.http} {
+	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.access, at.http, at.announce} {
 		if err := step(ctx); err != nil {
 			return err
 		}

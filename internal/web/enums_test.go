@@ -18,6 +18,12 @@ import (
 // sent names, for every enumeration of the document, the types whose constants the
 // service sends in it.
 var sent = map[string][]string{
+	"Account.role":           {"core/access.Role"},
+	"ChangeAccount.role":     {"core/access.Role"},
+	"MakeAccount.role":       {"core/access.Role"},
+	"Me.role":                {"core/access.Role"},
+	"Pairing.kind":           {"core/access.Kind"},
+	"TokenInfo.kind":         {"core/access.Kind"},
 	"Alarm.action":           {"core/heat.Action"},
 	"Alarm.guard":            {"core/heat.GuardName"},
 	"Guard.bound":            {"core/heat.Action"},

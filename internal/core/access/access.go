@@ -49,6 +49,23 @@ func (r Role) Scopes() []string { return rights[r] }
 // Known reports whether there is such a role.
 func (r Role) Known() bool { return rights[r] != nil }
 
+// A Kind of who has a token.
+type Kind string
+
+// The kinds.
+const (
+	Program Kind = "program"
+	Session Kind = "session" // a browser's, from its signing in
+)
+
+// KindOf is that of a token or a pairing, by whether it is a session.
+func KindOf(session bool) Kind {
+	if session {
+		return Session
+	}
+	return Program
+}
+
 // Account is a person.
 type Account struct {
 	ID       string // UUID

@@ -135,10 +135,7 @@ func (a Area) tokens(me *people.Holder, which func(access.Token) bool) api.Token
 }
 
 func (a Area) tokenOf(me *people.Holder, t access.Token) api.TokenInfo {
-	out := api.TokenInfo{ID: t.ID, Name: t.Name, Kind: "program", Account: t.Account, Scopes: strings.Fields(t.Scopes), Maker: t.Maker, Created: t.Created, Used: t.Used, UsedFrom: t.UsedFrom, Expires: t.Expires, Own: t.ID == me.ID}
-	if t.Session {
-		out.Kind = "session"
-	}
+	out := api.TokenInfo{ID: t.ID, Name: t.Name, Kind: string(access.KindOf(t.Session)), Account: t.Account, Scopes: strings.Fields(t.Scopes), Maker: t.Maker, Created: t.Created, Used: t.Used, UsedFrom: t.UsedFrom, Expires: t.Expires, Own: t.ID == me.ID}
 	if h, err := a.People.Holder(t.ID); err == nil {
 		out.Name, out.Scopes = h.Caller(), h.May()
 	}
@@ -153,9 +150,5 @@ func accountOf(a access.Account) api.Account {
 }
 
 func pairingOf(p people.Pairing) api.Pairing {
-	out := api.Pairing{Name: p.Name, Letters: p.Letters, Kind: "program", Scopes: append([]string{}, strings.Fields(p.Scopes)...), From: p.From, Asked: p.Asked.UTC(), Expires: p.Expires().UTC()}
-	if p.Session {
-		out.Kind = "session"
-	}
-	return out
+	return api.Pairing{Name: p.Name, Letters: p.Letters, Kind: string(access.KindOf(p.Session)), Scopes: append([]string{}, strings.Fields(p.Scopes)...), From: p.From, Asked: p.Asked.UTC(), Expires: p.Expires().UTC()}
 }
