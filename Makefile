@@ -16,7 +16,7 @@ demo: tools ## install what is missing, build, and run a host with a stand-in pr
 	@bin/diathermon demo $(ARGS)
 
 test: tools $(CONSOLE) ## install what is missing and run all tests
-	@./scripts/install postgresql chromium dbus curl litmus cadaver iproute2 avahi-daemon avahi-utils
+	@./scripts/install postgresql chromium dbus curl litmus cadaver iproute2 avahi-daemon avahi-utils nginx-light
 	go test -count=1 -timeout 20m -parallel 4 ./...
 
 short: ## the tests that need neither database nor browser, in seconds
@@ -24,7 +24,7 @@ short: ## the tests that need neither database nor browser, in seconds
 
 race: tools ## the rooms in which goroutines meet, under the race detector
 	@./scripts/install postgresql
-	go test -race -short -count=1 -timeout 20m ./internal/host/... ./internal/port ./internal/web/... ./internal/core/wire ./internal/core/run ./internal/heatlog ./internal/hindsight ./internal/journal ./internal/durable ./internal/records ./internal/shelf ./internal/survey ./internal/rehearsal ./internal/gate
+	go test -race -short -count=1 -timeout 20m ./internal/host/... ./internal/port ./internal/web/... ./internal/core/wire ./internal/core/run ./internal/heatlog ./internal/hindsight ./internal/journal ./internal/durable ./internal/records ./internal/shelf ./internal/survey ./internal/rehearsal ./internal/gate ./internal/people ./internal/doors/...
 
 soak: tools $(CONSOLE) ## a million conversations and lives of runs from seeds, and two hundred kills of the host in the middle of a run
 	go test -count=1 -timeout 60m -run TestAnySeed ./internal/core/wire -seeds 1000000
@@ -49,6 +49,7 @@ bench: tools $(CONSOLE) ## measure; docs/benchmarks.md keeps the results
 	go test -run '^$$' -bench . -benchtime 1x -timeout 60m ./internal/e2e
 	go test -run '^$$' -bench 'Forecast|Guards|FlowWatch' -benchtime 1x -timeout 60m ./internal/core/heat
 	go test -run '^$$' -bench PortHangs -benchtime 5x ./internal/host
+	go test -run '^$$' -bench Discovery -benchtime 1x -v ./internal/doors/announce
 	go test -run '^$$' -bench 'Parse|Scan|Survey|Picture|Pack|Unpack|Said|Note' ./internal/core/... ./internal/journal
 
 fuzz: ## look for input that breaks the readers, half a minute each

@@ -34,6 +34,7 @@ const fewStyles = {
 }
 
 export default defineConfig({
+  base: './', // below whatever path the host is
   plugins: [vue(), vuetify({ autoImport: true }), fewStyles, smallFonts],
   build: { outDir: '../internal/web/console', emptyOutDir: true },
   // While developing, the API of a demo that runs beside it. Sign in at the

@@ -36,7 +36,18 @@ func New(address, token string) (*Client, error) {
 	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 		return nil, fmt.Errorf("%q is not a host's address: it should look like http://vesper.local:8437", address)
 	}
-	return &Client{base: u.Scheme + "://" + u.Host, token: token, http: &http.Client{}}, nil
+	return &Client{base: u.Scheme + "://" + u.Host + below(u.EscapedPath()), token: token, http: &http.Client{}}, nil
+}
+
+// below is the path below which a host is, behind a proxy. An address that was copied from
+// a browser also has a page's.
+func below(path string) string {
+	for _, page := range []string{"/bench", "/shelf", "/heat", "/wire", "/setup", "/sign-in", "/first-start", "/dav", "/v1"} {
+		if at := strings.Index(path+"/", page+"/"); at >= 0 {
+			path = path[:at]
+		}
+	}
+	return strings.TrimRight(path, "/")
 }
 
 // Address is where the host is.

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -44,43 +45,76 @@ func rings(w io.Writer, layers, moves int) int64 {
 	return size + int64(n)
 }
 
-// BenchmarkUpload compares storing 100 MB through HTTP, digest and a judged beginning
-// included, with writing and forcing the same bytes to the same disk.
+// BenchmarkUpload compares storing 100 MB by each door with copying the same bytes to the
+// same disk and forcing them there: raw bytes and a form from this process; WebDAV from
+// another's client; digest and a judged beginning included.
 func BenchmarkUpload(b *testing.B) {
 	var body bytes.Buffer
 	rings(&body, 250, 10_000)
 	s := start(b, simprinter.Config{})
-	for b.Loop() {
-		var plain, whole []float64
-		for i := range 5 {
-			path := filepath.Join(s.config.Data, "plain")
-			begun := time.Now()
-			f, err := os.Create(path)
-			if err != nil {
-				b.Fatal(err)
-			}
-			if _, err := io.Copy(struct{ io.Writer }{f}, bytes.NewReader(body.Bytes())); err != nil || f.Sync() != nil {
-				b.Fatal(err)
-			}
-			f.Close()
-			plain = append(plain, time.Since(begun).Seconds())
-			os.Remove(path)
-			name := fmt.Sprintf("large-%d.gcode", i)
-			fmt.Fprintf(&body, "; %d\n", i) // other bytes than before
-			begun = time.Now()
+	sent := filepath.Join(b.TempDir(), "sent")
+	curl := func(args ...string) {
+		if out, err := exec.Command("curl", append([]string{"-s", "-f", "-o", filepath.Join(s.config.Data, "answer")}, args...)...).CombinedOutput(); err != nil {
+			b.Fatalf("%v %s", err, out)
+		}
+	}
+	token := "Authorization: Bearer " + s.service.Keeper
+	doors := map[string]func(name string){
+		"put": func(name string) {
 			if res, answer := s.raw("PUT", "/v1/shelf/"+name, bytes.NewReader(body.Bytes())); res.StatusCode != 201 {
 				b.Fatal(res.StatusCode, answer)
 			}
-			whole = append(whole, time.Since(begun).Seconds())
-			s.Remove(b.Context(), name)
+		},
+		"put by curl":  func(name string) { curl("-T", sent, "-H", token, s.service.URL+"/v1/shelf/"+name) },
+		"form by curl": func(name string) { curl("-F", "file=@"+sent+";filename="+name, "-H", token, s.service.URL+"/v1/shelf") },
+		"dav by curl":  func(name string) { curl("-u", "maker:"+s.service.Keeper, "-T", sent, s.service.URL+"/dav/"+name) },
+	}
+	for b.Loop() {
+		var plain []float64
+		whole := map[string][]float64{}
+		for i := range 5 {
+			for door, send := range doors {
+				fmt.Fprintf(&body, "; %d\n", i) // other bytes than before
+				if err := os.WriteFile(sent, body.Bytes(), 0o600); err != nil {
+					b.Fatal(err)
+				}
+				begun := time.Now()
+				copied(b, sent, filepath.Join(s.config.Data, "plain"))
+				plain = append(plain, time.Since(begun).Seconds())
+				name := fmt.Sprintf("large-%d.gcode", i)
+				begun = time.Now()
+				send(name)
+				whole[door] = append(whole[door], time.Since(begun).Seconds())
+				s.Remove(b.Context(), name)
+			}
 		}
 		slices.Sort(plain)
-		slices.Sort(whole)
-		megabytes := float64(body.Len()) / 1e6
-		b.ReportMetric(megabytes/plain[2], "plain-MB/s")
-		b.ReportMetric(megabytes/whole[2], "upload-MB/s")
-		b.ReportMetric(100*plain[2]/whole[2], "of-plain-%")
+		b.ReportMetric(float64(body.Len())/1e6/plain[len(plain)/2], "plain-MB/s")
+		for door, took := range whole {
+			slices.Sort(took)
+			b.ReportMetric(100*plain[len(plain)/2]/took[2], strings.ReplaceAll(door, " ", "-")+"-%")
+		}
 	}
+}
+
+// copied copies a file and forces the copy to the disk.
+func copied(b *testing.B, from, to string) {
+	in, err := os.Open(from)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer in.Close()
+	out, err := os.Create(to)
+	if err != nil {
+		b.Fatal(err)
+	}
+	if _, err := io.Copy(struct{ io.Writer }{out}, struct{ io.Reader }{in}); err != nil {
+		b.Fatal(err)
+	}
+	if err := errors.Join(out.Sync(), out.Close()); err != nil {
+		b.Fatal(err)
+	}
+	os.Remove(to)
 }
 
 // BenchmarkPrintOnArrival measures from the last byte of a 20 MB upload that is to be

@@ -5,8 +5,11 @@ import (
 	"fmt"
 	"io/fs"
 	"net"
+	"net/netip"
+	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"time"
 
@@ -20,6 +23,7 @@ import (
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
+	"diathermon/internal/web/guard"
 )
 
 // Config is what a service is told by its command line, its environment and
@@ -37,6 +41,7 @@ type Config struct {
 	Wire     Wire    `toml:"wire"`
 	Heat     Heat    `toml:"heat"`
 	Folder   Folder  `toml:"folder"`
+	Web      Web     `toml:"web"`
 
 	Pace      float64 `toml:"-"` // how many times faster the clock runs of a stand-in; 0 is 1
 	Unguarded bool    `toml:"-"` // no guard looks at the heaters: for a stand-in whose clock runs so fast that no real heater is like it
@@ -46,6 +51,13 @@ type Config struct {
 	WithdrawTokens bool `toml:"-"` // at the start every token is withdrawn, and the keeper gets a new one
 
 	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
+}
+
+// Web is the configuration's [web]: what stands before the host, and around its console.
+type Web struct {
+	Proxies  []string `toml:"proxies"`   // addresses whose X-Forwarded headers are believed
+	Path     string   `toml:"path"`      // below which it is seen through them
+	FramedBy []string `toml:"framed_by"` // origins whose pages may frame the console
 }
 
 // Folder is the configuration's [folder]: one on the host's disk from which files are
@@ -246,10 +258,37 @@ func (c Config) Check() error {
 	case strings.TrimSpace(p.Name) == "":
 		return errors.New("printer.name is empty: a name keeps several printers apart")
 	}
+	if _, err := c.Web.proxy(); err != nil {
+		return err
+	}
+	for _, origin := range c.Web.FramedBy {
+		if u, err := url.Parse(origin); err != nil || u.Scheme == "" || u.Host == "" || origin != u.Scheme+"://"+u.Host {
+			return fmt.Errorf("web.framed_by has %q: an origin looks like https://name.example:8443", origin)
+		}
+	}
 	if _, _, err := net.SplitHostPort(c.Listen); err != nil {
 		return fmt.Errorf("listen is %q: it should look like 127.0.0.1:8437", c.Listen)
 	}
 	return nil
+}
+
+// pathed is what a path below which a host is may look like.
+var pathed = regexp.MustCompile(`^(/[A-Za-z0-9._~-]+)*$`)
+
+// proxy is what the guard is told.
+func (w Web) proxy() (guard.Proxy, error) {
+	p := guard.Proxy{Path: strings.TrimSuffix(w.Path, "/")}
+	if !pathed.MatchString(p.Path) {
+		return p, fmt.Errorf("web.path is %q: it looks like /vesper", w.Path)
+	}
+	for _, text := range w.Proxies {
+		a, err := netip.ParseAddr(text)
+		if err != nil {
+			return p, fmt.Errorf("web.proxies has %q: name the proxy's address, as 127.0.0.1", text)
+		}
+		p.Trusted = append(p.Trusted, a.Unmap())
+	}
+	return p, nil
 }
 
 // host is the configuration as the host wants it.

@@ -222,7 +222,12 @@ func (s *starting) http(context.Context) error {
 		watched = &watch.Folder{Path: c.Path, Start: c.Start, In: intake, Log: s.log}
 		s.work(watched.Work)
 	}
+	proxy, err := s.config.Web.proxy()
+	if err != nil {
+		return err
+	}
 	s.serve(s.listener, &web.Server{
+		Proxy: proxy, FramedBy: s.config.Web.FramedBy,
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
 		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: intake, Folder: folder, Watched: watched, Listen: s.listener.Addr(), Queue: line, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,

@@ -55,6 +55,8 @@ type Server struct {
 	Folder     *dav.Door      // the shelf as a folder; nil: it is none
 	Watched    *folder.Folder // on the host's disk; nil: none is
 	Listen     net.Addr
+	Proxy      guard.Proxy
+	FramedBy   []string // origins whose pages may frame the console
 	Queue      queue.Queue
 	Shelf      interface {
 		shelf.Shelf

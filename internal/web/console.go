@@ -1,12 +1,16 @@
 package web
 
 import (
+	"bytes"
 	"embed"
+	"html"
 	"io/fs"
 	"net/http"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
+
+	"diathermon/internal/web/guard"
 )
 
 // built holds the console as its build leaves it.
@@ -25,8 +29,9 @@ func console(r chi.Router) {
 		w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // their names change with their contents
 		assets.ServeHTTP(w, r)
 	})
-	page := func(w http.ResponseWriter, _ *http.Request) {
+	page := func(w http.ResponseWriter, r *http.Request) {
 		b, err := fs.ReadFile(files, "index.html")
+		b = bytes.Replace(b, []byte(`<base href="/">`), []byte(`<base href="`+html.EscapeString(guard.Base(r.Context()))+`/">`), 1)
 		if err != nil {
 			b = []byte("<!doctype html><title>Diathermon</title><p>This build has no console: run <code>make build</code>.")
 		}

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"net/http"
 	"runtime/debug"
+	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -26,7 +27,7 @@ import (
 // Handler returns the whole of the HTTP side.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(guard.Limited, s.recover, secure)
+	r.Use(guard.Limited, s.recover, s.Proxy.Behind, s.secure)
 	r.NotFound(s.tokenFirst(func(r *http.Request) *api.Problem {
 		return &api.Problem{Status: http.StatusNotFound, Title: "there is nothing at this address", Detail: "the addresses are listed in /v1/openapi.json"}
 	}))
@@ -66,6 +67,9 @@ func init() {
 
 // caller tells the folder who calls.
 type caller struct{ *guard.Access }
+
+// Base is the path below which the host is seen from outside.
+func (caller) Base(ctx context.Context) string { return guard.Base(ctx) }
 
 // Caller is the name of the token that a request came with.
 func (caller) Caller(ctx context.Context) string { return guard.Caller(ctx) }
@@ -120,10 +124,14 @@ func (s *Server) recover(next http.Handler) http.Handler {
 
 // secure sets the headers that keep a browser from doing what the console never
 // asks for.
-func secure(next http.Handler) http.Handler {
+func (s *Server) secure(next http.Handler) http.Handler {
+	framed := strings.Join(append([]string{"frame-ancestors"}, s.FramedBy...), " ")
+	if len(s.FramedBy) == 0 {
+		framed = "frame-ancestors 'none'"
+	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+framed+"; base-uri 'self'; form-action 'self'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		next.ServeHTTP(w, r)

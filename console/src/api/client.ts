@@ -1,5 +1,6 @@
 import createClient from 'openapi-fetch'
 
+import { at, base } from './base'
 import type { components, paths } from './schema.gen'
 
 export type Schemas = components['schemas']
@@ -10,7 +11,7 @@ type Frame = paths['/v1/events']['get']['responses'][200]['content']['text/event
 export type Events = { [F in Frame as F['event']]: F['data'] }
 
 /** The service's API, typed by its own description. */
-export const api = createClient<paths>({ baseUrl: '' })
+export const api = createClient<paths>({ baseUrl: base })
 
 /** What an operation answered, or its problem thrown. */
 export async function answered<T>(call: Promise<{ data?: T, error?: unknown, response: Response }>): Promise<T> {
@@ -20,7 +21,7 @@ export async function answered<T>(call: Promise<{ data?: T, error?: unknown, res
   } catch {
     throw unreachable()
   }
-  if (result.response.status === 401) location.assign('/sign-in')
+  if (result.response.status === 401) location.assign(at('/sign-in'))
   if (result.error !== undefined) throw asProblem(result.error, result.response.status)
   return result.data as T
 }
@@ -43,7 +44,7 @@ export function inWords(problem: Problem): string {
 export function upload(file: File, replace: boolean, told: (share: number) => void): Promise<Schemas['Stored']> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
-    request.open('PUT', `/v1/shelf/${encodeURIComponent(file.name)}${replace ? '?replace=true' : ''}`)
+    request.open('PUT', at(`/v1/shelf/${encodeURIComponent(file.name)}${replace ? '?replace=true' : ''}`))
     request.responseType = 'json'
     request.upload.onprogress = e => told(e.lengthComputable ? e.loaded / e.total : 0)
     request.onerror = () => reject(unreachable())

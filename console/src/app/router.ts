@@ -1,8 +1,10 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
+import { base } from '../api/base'
+
 /** Each area is loaded when it is opened. */
 export const router = createRouter({
-  history: createWebHistory(),
+  history: createWebHistory(`${base}/`),
   routes: [
     { path: '/', redirect: '/bench' },
     { path: '/bench', component: () => import('../areas/bench/Bench.vue') },

@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
+import { at } from '../api/base'
 import { answered, api, type Events, type Problem, type Schemas } from '../api/client'
 import { useHeatPast } from './heatPast'
 import { useTraffic } from './traffic'
@@ -45,7 +46,7 @@ export const useHost = defineStore('host', () => {
   }
 
   function listen() {
-    const events = new EventSource('/v1/events')
+    const events = new EventSource(at('/v1/events'))
     events.onopen = () => {
       connected.value = true
       refresh().catch(tell)

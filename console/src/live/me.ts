@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 
+import { at } from '../api/base'
 import { answered, api, type Schemas } from '../api/client'
 import { useHost } from './host'
 
@@ -26,8 +27,8 @@ export const useMe = defineStore('me', () => {
   }).finally(look)
 
   async function signOut() {
-    await fetch('/sign-out', { method: 'POST' })
-    location.assign('/sign-in')
+    await fetch(at('/sign-out'), { method: 'POST' })
+    location.assign(at('/sign-in'))
   }
 
   return { me, asking, may, keeps, load, look, answer, signOut }

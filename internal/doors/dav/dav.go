@@ -45,7 +45,6 @@ const (
 type Door struct {
 	files  *files
 	locks  *locks
-	webdav *webdav.Handler
 	caller Caller
 	refuse func(http.ResponseWriter, error)
 }
@@ -54,6 +53,7 @@ type Door struct {
 // the sender has the scope.
 type Caller interface {
 	Caller(ctx context.Context) string
+	Base(ctx context.Context) string // the path below which the host is seen from outside
 	Lacking(ctx context.Context, scope string) *api.Problem
 }
 
@@ -63,8 +63,7 @@ func Open(dir string, shelf Shelf, intake Intake) (*Door, error) {
 	if err != nil {
 		return nil, err
 	}
-	webdav := &webdav.Handler{Prefix: Prefix, FileSystem: files, LockSystem: unlocked{}}
-	return &Door{files: files, locks: files.locks, webdav: webdav}, nil
+	return &Door{files: files, locks: files.locks}, nil
 }
 
 // For is the door for callers whom somebody knows; refuse answers with an error.
@@ -89,6 +88,7 @@ func (d *Door) Work(ctx context.Context) {
 
 // call is a request as the files see it.
 type call struct {
+	prefix string // of the folder's addresses, as they are seen from outside
 	method string
 	sender string
 	size   int64 // of its body; -1: not known
@@ -116,7 +116,7 @@ func (c *call) fail(err error) error {
 }
 
 func (d *Door) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	c := &call{method: r.Method, sender: d.caller.Caller(r.Context()), size: r.ContentLength}
+	c := &call{method: r.Method, sender: d.caller.Caller(r.Context()), prefix: d.caller.Base(r.Context()) + Prefix, size: r.ContentLength}
 	c.may = func(scope string) error {
 		if p := d.caller.Lacking(r.Context(), scope); p != nil {
 			return p
@@ -139,10 +139,11 @@ func (d *Door) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 // serve does what a request asks for, if no lock stands against it.
 func (d *Door) serve(out *answer, r *http.Request) error {
+	c := callOf(r.Context())
 	p := clean(strings.TrimPrefix(r.URL.Path, Prefix))
 	to := ""
 	if u, err := url.Parse(r.Header.Get("Destination")); err == nil {
-		to = clean(strings.TrimPrefix(u.Path, Prefix))
+		to = clean(strings.TrimPrefix(u.Path, c.prefix))
 	}
 	if err := d.permit(r, p, to); err != nil {
 		return err
@@ -154,8 +155,11 @@ func (d *Door) serve(out *answer, r *http.Request) error {
 		return d.unlock(out, r, p)
 	}
 	r.Header.Del("If")
-	d.webdav.ServeHTTP(out, r)
-	if gone := r.Method == http.MethodDelete || r.Method == "MOVE"; gone && out.refused == 0 && callOf(r.Context()).err == nil {
+	inside := *r.URL
+	inside.Path = c.prefix + strings.TrimPrefix(r.URL.Path, Prefix)
+	r.URL = &inside
+	(&webdav.Handler{Prefix: c.prefix, FileSystem: d.files, LockSystem: unlocked{}}).ServeHTTP(out, r)
+	if gone := r.Method == http.MethodDelete || r.Method == "MOVE"; gone && out.refused == 0 && c.err == nil {
 		d.locks.drop(func(l *lock) bool { return l.root == p || below(p, l.root) })
 	}
 	return nil

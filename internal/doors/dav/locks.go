@@ -29,6 +29,7 @@ type lock struct {
 	deep    bool   // what is below its root is locked, too
 	owner   string // what the client says of itself, as XML
 	sender  string // who holds it
+	prefix  string // of the address under which it was taken
 	lasts   time.Duration
 	expires time.Time
 }
@@ -250,7 +251,7 @@ func (d *Door) holds(r *http.Request, all conditions, p string) bool {
 			if err != nil || u.Host != "" && u.Host != r.Host {
 				return false
 			}
-			about = clean(strings.TrimPrefix(u.Path, Prefix))
+			about = clean(strings.TrimPrefix(u.Path, callOf(r.Context()).prefix))
 		}
 		etag := d.files.etag(r.Context(), about)
 		return !slices.ContainsFunc(l.all, func(c condition) bool {
@@ -303,7 +304,7 @@ func (d *Door) lock(w http.ResponseWriter, r *http.Request, p string) error {
 	if depth != "" && depth != "0" && !strings.EqualFold(depth, "infinity") {
 		return &api.Problem{Status: http.StatusBadRequest, Title: "the Depth cannot be read", Detail: "it is 0 or infinity for a lock"}
 	}
-	l := &lock{root: p, shared: in.Shared != nil, deep: depth != "0", owner: in.Owner.Inner, sender: callOf(r.Context()).sender, lasts: lasts}
+	l := &lock{root: p, shared: in.Shared != nil, deep: depth != "0", owner: in.Owner.Inner, sender: callOf(r.Context()).sender, prefix: callOf(r.Context()).prefix, lasts: lasts}
 	if err := d.locks.take(l); err != nil {
 		return err
 	}
@@ -373,7 +374,7 @@ func (l *lock) active() string {
 	if l.deep {
 		depth = "infinity"
 	}
-	root := url.URL{Path: Prefix + l.root}
+	root := url.URL{Path: l.prefix + l.root}
 	return fmt.Sprintf(`<D:activelock xmlns:D="DAV:"><D:locktype><D:write/></D:locktype><D:lockscope><D:%s/></D:lockscope><D:depth>%s</D:depth><D:owner>%s</D:owner><D:timeout>Second-%s</D:timeout><D:locktoken><D:href>%s</D:href></D:locktoken><D:lockroot><D:href>%s</D:href></D:lockroot></D:activelock>`,
 		scope, depth, l.owner, strconv.Itoa(int(l.lasts.Seconds())), l.token, escape(root.EscapedPath()))
 }

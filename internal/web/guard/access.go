@@ -155,7 +155,7 @@ func (a *Access) RequiredOrSignIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		admitted, p := a.admit(r)
 		if p != nil {
-			http.Redirect(w, r, "/sign-in", http.StatusSeeOther)
+			http.Redirect(w, r, Base(r.Context())+"/sign-in", http.StatusSeeOther)
 			return
 		}
 		next.ServeHTTP(w, admitted)

@@ -3,6 +3,7 @@ package guard
 import (
 	_ "embed"
 	"encoding/json"
+	"html"
 	"html/template"
 	"mime"
 	"net/http"
@@ -34,8 +35,8 @@ type door struct {
 // programs that pair.
 func (a *Access) SignIn(r chi.Router, printer string) {
 	d := &door{a, printer}
-	r.Get("/sign-in", func(w http.ResponseWriter, r *http.Request) { d.show(w, http.StatusOK, page{}) })
-	r.Get("/sign-in.js", func(w http.ResponseWriter, r *http.Request) {
+	r.Get("/sign-in", func(w http.ResponseWriter, r *http.Request) { d.show(w, r, http.StatusOK, page{}) })
+	r.Get("/sign-in.js", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/javascript; charset=utf-8")
 		w.Write(signInScript)
 	})
@@ -49,6 +50,7 @@ func (a *Access) SignIn(r chi.Router, printer string) {
 
 // page is what the page shows.
 type page struct {
+	Base    string // the path below which the host is
 	Printer string
 	Wrong   string
 	Name    string
@@ -56,8 +58,8 @@ type page struct {
 	First   bool // and one is to be made now
 }
 
-func (d *door) show(w http.ResponseWriter, status int, p page) {
-	p.Printer, p.Fresh = d.printer, d.People.Fresh()
+func (d *door) show(w http.ResponseWriter, r *http.Request, status int, p page) {
+	p.Base, p.Printer, p.Fresh = Base(r.Context()), d.printer, d.People.Fresh()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
@@ -76,14 +78,14 @@ func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 		desk.WriteProblem(w, anotherSite)
 		return
 	case err != nil:
-		d.show(w, http.StatusForbidden, page{Wrong: "Another site sent this; open the page at the host's own address."})
+		d.show(w, r, http.StatusForbidden, page{Wrong: "Another site sent this; open the page at the host's own address."})
 		return
 	case program:
 		d.pair(w, r)
 		return
 	}
 	if err := r.ParseForm(); err != nil {
-		d.show(w, http.StatusBadRequest, page{Wrong: "The form did not arrive whole; try again."})
+		d.show(w, r, http.StatusBadRequest, page{Wrong: "The form did not arrive whole; try again."})
 		return
 	}
 	var token, known string
@@ -99,7 +101,7 @@ func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 	}
 	if err != nil {
 		p := d.errors.Of(err)
-		d.show(w, p.Status, page{Wrong: p.Error(), Name: r.PostForm.Get("name")})
+		d.show(w, r, p.Status, page{Wrong: p.Error(), Name: r.PostForm.Get("name")})
 		return
 	}
 	h, _ := d.People.Find(token)
@@ -111,19 +113,20 @@ func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 	if d.People.Fresh() {
 		to = "/first-start"
 	}
-	goOn(w, to)
+	goOn(w, r, to)
 }
 
 // knownCookie is the name of what a browser is known by that has signed in before.
 func (d *door) knownCookie() string { return d.cookie + "-known" }
 
 func (d *door) setCookie(w http.ResponseWriter, r *http.Request, name, value string, expires time.Time) {
-	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: "/", Expires: expires, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil})
+	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: Base(r.Context()) + "/", Expires: expires, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: secure(r)})
 }
 
 // goOn leads on by a page of its own, not a redirect: a strict cookie does not come along
 // when another site's link led here.
-func goOn(w http.ResponseWriter, to string) {
+func goOn(w http.ResponseWriter, r *http.Request, to string) {
+	to = html.EscapeString(Base(r.Context()) + to)
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.Header().Set("Refresh", "0; url="+to)
@@ -135,16 +138,16 @@ func goOn(w http.ResponseWriter, to string) {
 func (d *door) firstStart(w http.ResponseWriter, r *http.Request) {
 	h := Holder(r.Context())
 	if !d.People.Fresh() || !h.Session || d.Lacking(r.Context(), access.Keep) != nil {
-		http.Redirect(w, r, "/", http.StatusSeeOther)
+		http.Redirect(w, r, Base(r.Context())+"/", http.StatusSeeOther)
 		return
 	}
 	if r.Method == http.MethodGet {
-		d.show(w, http.StatusOK, page{First: true})
+		d.show(w, r, http.StatusOK, page{First: true})
 		return
 	}
 	r.Body = http.MaxBytesReader(w, r.Body, longestForm)
 	if err := r.ParseForm(); err != nil {
-		d.show(w, http.StatusBadRequest, page{First: true, Wrong: "The form did not arrive whole; try again."})
+		d.show(w, r, http.StatusBadRequest, page{First: true, Wrong: "The form did not arrive whole; try again."})
 		return
 	}
 	name := r.PostForm.Get("name")
@@ -154,10 +157,10 @@ func (d *door) firstStart(w http.ResponseWriter, r *http.Request) {
 	}
 	if err != nil {
 		p := d.errors.Of(err)
-		d.show(w, p.Status, page{First: true, Wrong: p.Error(), Name: name})
+		d.show(w, r, p.Status, page{First: true, Wrong: p.Error(), Name: name})
 		return
 	}
-	goOn(w, "/")
+	goOn(w, r, "/")
 }
 
 var anotherSite = &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"}
@@ -247,6 +250,6 @@ func (d *door) signOut(w http.ResponseWriter, r *http.Request) {
 		desk.WriteProblem(w, d.errors.Of(err))
 		return
 	}
-	http.SetCookie(w, &http.Cookie{Name: d.cookie, Path: "/", MaxAge: -1})
+	http.SetCookie(w, &http.Cookie{Name: d.cookie, Path: Base(r.Context()) + "/", MaxAge: -1})
 	w.WriteHeader(http.StatusNoContent)
 }

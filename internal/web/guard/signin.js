@@ -5,7 +5,7 @@ function enter(code) {
 }
 
 function send(path, body) {
-  return fetch(path, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) })
+  return fetch(document.documentElement.dataset.base + path, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) })
     .then(answer => answer.json().then(said => {
       if (!answer.ok) throw new Error([said.title, said.detail].filter(Boolean).join(': '))
       return said

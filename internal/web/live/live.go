@@ -70,6 +70,7 @@ func (a Area) events(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("X-Accel-Buffering", "no") // a proxy that gathers answers hands these on
 	w.Header().Set("Cache-Control", "no-store")
 	out := http.NewResponseController(w)
 	send := func(frame []byte) bool {

@@ -202,7 +202,7 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, asked url.Values, in
 	if err != nil {
 		return err
 	}
-	w.Header().Set("Location", "/v1/shelf/"+url.PathEscape(t.File.Name))
+	w.Header().Set("Location", guard.Base(r.Context())+"/v1/shelf/"+url.PathEscape(t.File.Name))
 	out := a.taken(r.Context(), t)
 	out.NotTaken = others()
 	status := http.StatusCreated

@@ -2,6 +2,7 @@
 import { mdiDownload, mdiPause, mdiPlay, mdiStop } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 
+import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
@@ -77,7 +78,7 @@ const outlook = computed(() => {
           <v-btn v-else variant="flat" color="primary" size="large" :prepend-icon="mdiPause" :disabled="!may('hold')" @click="host.control('hold')">Hold</v-btn>
           <v-btn variant="outlined" size="large" :prepend-icon="mdiStop" :disabled="!may('stop')" @click="asking = true">Stop</v-btn>
         </template>
-        <v-btn v-if="interrupted || run.over" variant="text" size="large" :prepend-icon="mdiDownload" :href="`/v1/runs/${run.id}/recording`">Recording</v-btn>
+        <v-btn v-if="interrupted || run.over" variant="text" size="large" :prepend-icon="mdiDownload" :href="at(`/v1/runs/${run.id}/recording`)">Recording</v-btn>
       </div>
     </template>
     <Ask v-model="asking" :title="interrupted ? 'Give this run up?' : 'Stop this run?'" :no="interrupted ? 'Keep it' : 'Keep printing'" :yes="interrupted ? 'Give it up' : 'Stop it'" @yes="host.control('stop')">

@@ -2,6 +2,7 @@
 import { mdiChevronLeft, mdiChevronRight, mdiDownload, mdiMagnifyMinus, mdiMagnifyPlus } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 
+import { at } from '../../api/base'
 import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
@@ -26,7 +27,7 @@ const compared = ref<string>()
 const overlay = shallowRef<Overlay>()
 const saving = ref(false)
 const nameOf = (h: string) => heaterName(h, host.printer?.tools)
-const saved = (format: string) => `/v1/heat/export?${new URLSearchParams({ ...win.query(), format }).toString()}`
+const saved = (format: string) => at(`/v1/heat/export?${new URLSearchParams({ ...win.query(), format }).toString()}`)
 
 onMounted(win.load)
 

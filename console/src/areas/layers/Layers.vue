@@ -3,6 +3,7 @@ import { mdiArrowLeft, mdiCrosshairsGps, mdiPause, mdiPlay } from '@mdi/js'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
+import { at as below } from '../../api/base'
 import { answered, api, type Problem, inWords, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import Page from '../../ui/Page.vue'
@@ -23,7 +24,7 @@ const speeds = [1, 10, 60, 300]
 const host = useHost()
 const route = useRoute()
 const name = computed(() => String(route.params.name))
-const address = computed(() => `/v1/shelf/${encodeURIComponent(name.value)}/layers`)
+const address = computed(() => below(`/v1/shelf/${encodeURIComponent(name.value)}/layers`))
 const canvas = useTemplateRef<HTMLCanvasElement>('canvas')
 const file = shallowRef<Schemas['File']>()
 const index = shallowRef<Index>()

@@ -2,6 +2,7 @@
 import { mdiAlertCircle, mdiCheckCircle, mdiConnection } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 
+import { at, base } from '../../api/base'
 import { answered, api, asProblem, inWords, type Problem, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import Copy from '../../ui/Copy.vue'
@@ -23,7 +24,7 @@ const trial = ref<{ good: boolean, said: string, todo: string }[]>([])
 const busy = ref(false)
 
 /** As the program reaches the host: as this browser does, unless that is the host's own computer. */
-const origin = computed(() => ['localhost', '127.0.0.1', '[::1]'].includes(location.hostname) && addresses?.urls[0] ? addresses.urls[0] : location.origin)
+const origin = computed(() => ['localhost', '127.0.0.1', '[::1]'].includes(location.hostname) && addresses?.urls[0] ? addresses.urls[0] : location.origin + base)
 const lines = computed(() => linesFor(way.value, then.value, origin.value, token.value || 'TOKEN'))
 watch([way, then], () => { token.value = ''; trial.value = [] })
 
@@ -37,10 +38,10 @@ const make = () => host.attempt(async () => {
 async function attempt() {
   busy.value = true
   const said: typeof trial.value = []
-  const reached = await fetch('/healthz').then(r => r.ok, () => false)
+  const reached = await fetch(at('/healthz')).then(r => r.ok, () => false)
   said.push(reached ? { good: true, said: `${origin.value} is reached`, todo: '' } : { good: false, said: `${origin.value} is not reached`, todo: 'Is the host running, and is this device on its network?' })
   if (reached) {
-    const answer = await fetch('/v1/trial', { headers: { Authorization: `Bearer ${token.value}` }, credentials: 'omit' })
+    const answer = await fetch(at('/v1/trial'), { headers: { Authorization: `Bearer ${token.value}` }, credentials: 'omit' })
     const body: unknown = await answer.json().catch(() => undefined)
     if (answer.ok) {
       const t = body as Schemas['Trial']

@@ -2,6 +2,7 @@
 import { mdiAlertCircle, mdiLogout } from '@mdi/js'
 import { onMounted, ref, useTemplateRef } from 'vue'
 
+import { at } from '../../api/base'
 import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useMe } from '../../live/me'
@@ -28,7 +29,7 @@ onMounted(() => host.attempt(async () => { addresses.value = await answered(api.
         <Panel title="On a phone">
           <template v-if="addresses?.urls.length">
             <p class="mb-2">Point its camera here, on the same network:</p>
-            <img class="code" :src="`/v1/addresses/code?url=${encodeURIComponent(addresses.urls[0]!)}`" :alt="`A code with the address ${addresses.urls[0]}`" width="200" height="200">
+            <img class="code" :src="at(`/v1/addresses/code?url=${encodeURIComponent(addresses.urls[0]!)}`)" :alt="`A code with the address ${addresses.urls[0]}`" width="200" height="200">
             <p class="mb-0 mt-2 figures break">{{ addresses.urls.join(' · ') }}</p>
           </template>
           <p v-else class="mb-0">Other devices do not reach this host: it listens on its own computer alone. Start it with <code>--listen 0.0.0.0:8437</code>.</p>
@@ -44,7 +45,7 @@ onMounted(() => host.attempt(async () => { addresses.value = await answered(api.
         <Panel title="You">
           <template #beside><v-btn variant="text" :prepend-icon="mdiLogout" @click="me.signOut">Sign out</v-btn></template>
           <p class="mb-0"><strong class="break">{{ me.me?.role ? me.me.name : 'This browser' }}</strong>{{ me.me?.role ? `, ${roles.find(r => r.value === me.me?.role)?.title.toLowerCase()}` : '' }}: you may {{ scopesInWords(me.me?.scopes ?? []) }}.</p>
-          <p v-if="me.me?.fresh" class="mb-0 mt-2">Nobody has an account here. <a href="/first-start">Make yours</a>.</p>
+          <p v-if="me.me?.fresh" class="mb-0 mt-2">Nobody has an account here. <a :href="at('/first-start')">Make yours</a>.</p>
         </Panel>
         <People v-if="me.keeps" />
         <Tokens v-if="me.keeps" ref="tokens" />

@@ -2,6 +2,7 @@
 import { mdiDeleteOutline, mdiDotsVertical, mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPencilOutline, mdiPlay } from '@mdi/js'
 import { computed } from 'vue'
 
+import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
 import { dimensions, size } from '../../words/numbers'
 import { runStates } from '../../words/states'
@@ -55,7 +56,7 @@ const past = computed(() => {
           <v-list-item v-if="done && file.extent" :prepend-icon="mdiLayersOutline" title="See its layers" @click="$emit('layers')" />
           <v-list-item v-if="file.survey.state !== 'refused'" :prepend-icon="mdiDramaMasks" title="Rehearse" :to="`/shelf/${encodeURIComponent(file.name)}/rehearsal`" />
           <v-list-item :prepend-icon="mdiPencilOutline" title="Name and tags" @click="$emit('edit')" />
-          <v-list-item :prepend-icon="mdiDownload" title="Download" :href="`/v1/shelf/${encodeURIComponent(file.name)}/content`" />
+          <v-list-item :prepend-icon="mdiDownload" title="Download" :href="at(`/v1/shelf/${encodeURIComponent(file.name)}/content`)" />
           <v-list-item :prepend-icon="mdiDeleteOutline" title="Delete" base-color="error" @click="$emit('remove')" />
         </v-list>
       </v-menu>

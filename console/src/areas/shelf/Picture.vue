@@ -2,6 +2,7 @@
 import { mdiCubeOutline } from '@mdi/js'
 import { ref, watch } from 'vue'
 
+import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
 
 /** What a file lays down, as the host has drawn it; a place for it until then. */
@@ -18,7 +19,7 @@ function failed() {
 </script>
 
 <template>
-  <img v-if="!missing" class="picture" :src="`/v1/shelf/${encodeURIComponent(file.name)}/picture?size=${size}&of=${file.digest.slice(-12)}&try=${tries}`" :width="size" :height="size" alt="" loading="lazy" decoding="async" @error="failed">
+  <img v-if="!missing" class="picture" :src="at(`/v1/shelf/${encodeURIComponent(file.name)}/picture?size=${size}&of=${file.digest.slice(-12)}&try=${tries}`)" :width="size" :height="size" alt="" loading="lazy" decoding="async" @error="failed">
   <div v-else class="picture none"><v-icon :icon="mdiCubeOutline" size="40" aria-hidden="true" /></div>
 </template>
 

@@ -2,6 +2,7 @@
 import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay, mdiTrayPlus } from '@mdi/js'
 import { computed, useId } from 'vue'
 
+import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import Figure from '../../ui/Figure.vue'
@@ -52,7 +53,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         <Notice v-for="c in file.checks" :key="c.title" :color="checkLevels[c.level].color" :icon="checkLevels[c.level].icon" class="mb-2"><strong>{{ sentence(c.title) }}.</strong> {{ sentence(c.do) }}.</Notice>
       </v-card-text>
       <v-card-actions class="flex-wrap px-4 pb-4">
-        <v-btn variant="text" :prepend-icon="mdiDownload" :href="`/v1/shelf/${encodeURIComponent(file.name)}/content`">Download</v-btn>
+        <v-btn variant="text" :prepend-icon="mdiDownload" :href="at(`/v1/shelf/${encodeURIComponent(file.name)}/content`)">Download</v-btn>
         <v-btn variant="text" :prepend-icon="mdiDramaMasks" :to="`/shelf/${encodeURIComponent(file.name)}/rehearsal`">Rehearse</v-btn>
         <v-spacer />
         <v-btn variant="text" @click="file = undefined">Not now</v-btn>

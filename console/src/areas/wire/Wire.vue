@@ -2,6 +2,7 @@
 import { mdiDownload, mdiRuler, mdiSend } from '@mdi/js'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
 
+import { at } from '../../api/base'
 import { answered, api } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useTraffic } from '../../live/traffic'
@@ -86,7 +87,7 @@ function recall(step: number) {
         <v-checkbox v-model="reports" label="Show reports and other upkeep" density="compact" hide-details class="flex-grow-1" />
         <span v-if="holds" class="text-body-small text-medium-emphasis figures" data-holds>{{ holds }}</span>
         <v-btn v-if="host.firmware?.holds.how === 'measured' || host.firmware?.holds.how === 'assumed'" variant="text" size="small" :prepend-icon="mdiRuler" :disabled="!host.live || host.going" title="Harmless lines behind a short pause, more and more until one is lost; the printer must be cold" @click="measure">Measure</v-btn>
-        <v-btn variant="text" size="small" :prepend-icon="mdiDownload" href="/v1/wire/recording" title="Raw traffic, readings, positions and decisions, as one archive">Last ten minutes</v-btn>
+        <v-btn variant="text" size="small" :prepend-icon="mdiDownload" :href="at('/v1/wire/recording')" title="Raw traffic, readings, positions and decisions, as one archive">Last ten minutes</v-btn>
       </div>
     </v-card>
   </Page>
