@@ -2,6 +2,7 @@ package people
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"slices"
 	"strings"
@@ -95,7 +96,9 @@ func (p *People) Become(ctx context.Context, h *Holder, a access.Account) error 
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	h.Token = t
+	if hash := [sha256.Size]byte(t.Hash); p.byHash[hash] == h {
+		p.byHash[hash] = &Holder{Token: t, gone: h.gone, people: p, use: h.use}
+	}
 	return nil
 }
 

@@ -87,9 +87,15 @@ type Holder struct {
 	access.Token
 	gone chan struct{} // closed when the token is withdrawn
 
-	people  *People
-	used    time.Time // last, guarded by people
-	written time.Time // when that was kept
+	people *People
+	use    *use // guarded by people
+}
+
+// use is when a token was used last.
+type use struct {
+	at   time.Time
+	from string    // the address
+	kept time.Time // the last of these that is kept
 }
 
 // Gone is closed when the token is withdrawn.
@@ -159,7 +165,7 @@ func Open(ctx context.Context, kept Kept, log *slog.Logger) (*People, error) {
 }
 
 func (p *People) holder(t access.Token) *Holder {
-	return &Holder{Token: t, gone: make(chan struct{}), people: p}
+	return &Holder{Token: t, gone: make(chan struct{}), people: p, use: &use{}}
 }
 
 // Keeper makes sure that the file at path, mode 0600, holds a token that may do
@@ -253,7 +259,7 @@ const useEvery = 10 * time.Minute
 func (p *People) Used(h *Holder, from string) {
 	now := time.Now().UTC().Truncate(time.Second)
 	p.mu.Lock()
-	h.used, h.UsedFrom = now, from
+	h.use.at, h.use.from = now, from
 	p.mu.Unlock()
 }
 
@@ -270,8 +276,8 @@ func (p *People) Work(ctx context.Context) {
 		for _, h := range p.holders(func(*Holder) bool { return true }) {
 			p.mu.Lock()
 			t := h.seen()
-			due := h.used.After(h.written)
-			h.written = h.used
+			due := h.use.at.After(h.use.kept)
+			h.use.kept = h.use.at
 			gone := p.byHash[[sha256.Size]byte(h.Hash)] != h
 			p.mu.Unlock()
 			if due && !gone {
@@ -284,9 +290,9 @@ func (p *People) Work(ctx context.Context) {
 // seen is the token with its last use; People's lock is held.
 func (h *Holder) seen() access.Token {
 	t := h.Token
-	if !h.used.IsZero() {
-		used := h.used
-		t.Used = &used
+	if !h.use.at.IsZero() {
+		at := h.use.at
+		t.Used, t.UsedFrom = &at, h.use.from
 	}
 	return t
 }

@@ -2,6 +2,7 @@ package dav
 
 import (
 	"context"
+	"crypto/rand"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -41,9 +42,10 @@ type Intake interface {
 }
 
 const (
-	mostAside  = 4 << 30 // bytes that are kept aside
-	mostNames  = 5000    // files and folders that are
-	leftBehind = 24 * time.Hour
+	mostAside    = 4 << 30 // bytes that are kept aside
+	largestAside = 2 << 30 // of one file
+	mostNames    = 5000    // files and folders that are
+	leftBehind   = 24 * time.Hour
 )
 
 // files is what the protocol sees: the shelf, and what is kept aside.
@@ -232,11 +234,7 @@ func (a *arriving) ReadFrom(r io.Reader) (int64, error) {
 		if err := a.files.room(); err != nil {
 			return 0, c.fail(err)
 		}
-		err := a.hold(counted)
-		if err == nil && c.method == "PUT" && c.size >= 0 && counted.n != c.size {
-			err = fmt.Errorf("%w: %d of %d bytes came; send it again", shelf.ErrShort, counted.n, c.size)
-		}
-		return counted.n, c.fail(err)
+		return counted.n, a.hold(counted)
 	}
 	size := int64(-1)
 	if c.method == "PUT" {
@@ -275,17 +273,35 @@ func (f *files) take(ctx context.Context, p string, body io.Reader, size int64) 
 
 // hold writes what is kept aside; nil is an empty file.
 func (a *arriving) hold(body io.Reader) error {
-	out, err := a.files.aside.OpenFile(local(a.path), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, durable.FileMode)
+	coming := incoming + rand.Text()
+	out, err := a.files.aside.OpenFile(coming, os.O_CREATE|os.O_WRONLY|os.O_EXCL, durable.FileMode)
 	if err != nil {
-		return callOf(a.ctx).fail(named(err))
+		return callOf(a.ctx).fail(err)
 	}
+	defer a.files.aside.Remove(coming) // unless it has taken its place
 	if body != nil {
-		_, err = io.Copy(out, body)
+		var n int64
+		if n, err = io.Copy(out, io.LimitReader(body, largestAside+1)); n > largestAside {
+			err = fmt.Errorf("%w: at most %d bytes are kept aside", shelf.ErrLarge, int64(largestAside))
+		}
 	}
-	info, failed := out.Stat()
-	a.info = info
-	return errors.Join(err, failed, out.Close())
+	if c := callOf(a.ctx); err == nil && c.method == "PUT" && c.size > 0 {
+		if info, _ := out.Stat(); info != nil && info.Size() != c.size {
+			err = fmt.Errorf("%w: %d of %d bytes came; send it again", shelf.ErrShort, info.Size(), c.size)
+		}
+	}
+	if err = errors.Join(err, out.Close()); err != nil {
+		return callOf(a.ctx).fail(err)
+	}
+	if err := named(a.files.aside.Rename(coming, local(a.path))); err != nil {
+		return callOf(a.ctx).fail(err)
+	}
+	a.info, err = a.files.aside.Stat(local(a.path))
+	return err
 }
+
+// incoming is how the names begin of what is on its way aside.
+const incoming = ".incoming-"
 
 // named words the errors of names that a disk does not take.
 func named(err error) error {
@@ -463,7 +479,9 @@ func (o *opened) Readdir(int) ([]os.FileInfo, error) {
 	if err != nil {
 		return nil, err
 	}
-	out = slices.DeleteFunc(out, func(i os.FileInfo) bool { return !i.IsDir() && !i.Mode().IsRegular() })
+	out = slices.DeleteFunc(out, func(i os.FileInfo) bool {
+		return !i.IsDir() && !i.Mode().IsRegular() || strings.HasPrefix(i.Name(), incoming)
+	})
 	shelved, err := o.files.shelf.Files(o.ctx)
 	if err != nil {
 		return nil, callOf(o.ctx).fail(err)
