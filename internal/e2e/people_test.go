@@ -83,7 +83,9 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 			t.Fatal(err)
 		}
 		if now.State == "granted" {
-			stranger, err = client.New(b.service.URL, now.Token)
+			if stranger, err = client.New(b.service.URL, now.Token); err != nil {
+				t.Fatal(err)
+			}
 		}
 		return now.State == "granted"
 	})
