@@ -72,13 +72,17 @@ func TestScreenshots(t *testing.T) {
 		{"wire", "/wire", `[role=log]:has(div)`},
 	} {
 		for suffix, page := range map[string]context.Context{"": desk, "-phone": phone} {
-			if shot.name == "wire" && page == phone {
+			if (shot.name == "wire" || shot.name == "heat") && page == phone {
 				continue
 			}
 			b.do(page, chromedp.Navigate(b.service.URL+shot.path), chromedp.WaitVisible(shot.ready), chromedp.Sleep(1500*time.Millisecond))
 			b.shoot(page, filepath.Join(folder, "console-"+shot.name+suffix+".png"))
 		}
 	}
+	b.do(desk, chromedp.Navigate(b.service.URL+"/setup"), chromedp.WaitVisible(`[data-tokens] li`))
+	b.click(desk, `[data-make]`, `[data-try]`)
+	b.do(desk, chromedp.WaitVisible(`[data-tried]`), chromedp.Sleep(time.Second), chromedp.Evaluate[chromedp.Void](`scrollTo(0, 0)`))
+	b.shoot(desk, filepath.Join(folder, "console-setup.png"))
 	b.do(desk, chromedp.Navigate(b.service.URL+"/heat"), chromedp.WaitVisible(`[data-heat-chart] canvas`))
 	b.click(desk, `//span[normalize-space(.)="1 month"]`)
 	b.do(desk, chromedp.WaitVisible(`[data-health] svg`), chromedp.Sleep(1500*time.Millisecond))
