@@ -120,6 +120,7 @@ func TestTheFolderRefusesInWords(t *testing.T) {
 	body := string(coupon(t, 2))
 	deep := strings.Repeat("<a>", 100) + strings.Repeat("</a>", 100)
 	b.dav("PUT", "/cap.gcode", body)
+	b.dav("MKCOL", "/mine", "")
 	for what, c := range map[string]struct {
 		method, path, body string
 		status             int
@@ -136,6 +137,9 @@ func TestTheFolderRefusesInWords(t *testing.T) {
 		"deep XML":                  {"PROPPATCH", "/cap.gcode", deep, 400, "deep", nil},
 		"much XML":                  {"PROPPATCH", "/cap.gcode", strings.Repeat(" ", 100<<10), 413, "too large", nil},
 		"a part of a file":          {"PUT", "/cap.gcode", "G28\n", 400, "whole files", []string{"Content-Range", "bytes 0-3/8"}},
+		"a folder into itself":      {"COPY", "/mine", "", 403, "into itself", []string{"Destination", b.service.URL + "/dav/mine/deeper"}},
+		"all of it":                 {"COPY", "/", "", 403, "always there", []string{"Destination", b.service.URL + "/dav/mine/all"}},
+		"a name that is too long":   {"PUT", "/mine/" + strings.Repeat("x", 300), body, 400, "the disk does not take it", nil},
 		"what is always there":      {"DELETE", "/print", "", 403, "always there", nil},
 		"a folder in print":         {"MKCOL", "/print/x", "", 403, "files alone", nil},
 		"an If that cannot be read": {"PUT", "/cap.gcode", body, 400, "If header", []string{"If", "(<"}},

@@ -145,6 +145,14 @@ func (d *Door) serve(out *answer, r *http.Request) error {
 	if u, err := url.Parse(r.Header.Get("Destination")); err == nil {
 		to = clean(strings.TrimPrefix(u.Path, c.prefix))
 	}
+	if r.Method == "COPY" || r.Method == "MOVE" {
+		switch {
+		case fixed(p):
+			return &api.Problem{Status: http.StatusForbidden, Title: "this folder is always there", Detail: "move or copy what is in it"}
+		case to == p || below(p, to): // of which there would be no end
+			return &api.Problem{Status: http.StatusForbidden, Title: "it cannot go into itself", Detail: "choose another place"}
+		}
+	}
 	if err := d.permit(r, p, to); err != nil {
 		return err
 	}

@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"golang.org/x/net/webdav"
+	"golang.org/x/sys/unix"
 	"golang.org/x/text/unicode/norm"
 
 	"diathermon/internal/api"
@@ -188,7 +189,7 @@ func (f *files) OpenFile(ctx context.Context, name string, flag int, _ os.FileMo
 		return nil, fs.ErrNotExist
 	}
 	if info, err := f.aside.Stat(local(p)); err == nil && info.IsDir() {
-		return nil, fs.ErrExist
+		return nil, c.fail(&api.Problem{Status: 405, Title: "a folder of that name is there", Detail: "choose another name, or put it into the folder"})
 	}
 	a := &arriving{opened: opened{files: f, ctx: ctx, path: p}}
 	if c.method == "LOCK" || c.size == 0 && c.method != "COPY" { // a place is held
@@ -305,8 +306,10 @@ const incoming = ".incoming-"
 
 // named words the errors of names that a disk does not take.
 func named(err error) error {
-	if path := (*fs.PathError)(nil); errors.As(err, &path) && !errors.Is(err, fs.ErrNotExist) {
-		return fmt.Errorf("%w: the disk does not take it: %w", shelf.ErrName, path.Err)
+	for _, why := range []error{unix.ENAMETOOLONG, unix.EINVAL, unix.EILSEQ} {
+		if errors.Is(err, why) {
+			return fmt.Errorf("%w: the disk does not take it: %w", shelf.ErrName, why)
+		}
 	}
 	return err
 }
