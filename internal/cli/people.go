@@ -134,22 +134,7 @@ func dialHere(cmd *cli.Command) (*client.Client, error) {
 func tokensCommand() *cli.Command {
 	return &cli.Command{
 		Name: "tokens", Usage: "list who has a token, programs and browsers", Flags: []cli.Flag{jsonFlag},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			if _, err := arguments(cmd, 0, 0); err != nil {
-				return err
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			all, err := c.Tokens(ctx)
-			if err != nil {
-				return err
-			}
-			w := cmd.Root().Writer
-			if cmd.Bool("json") {
-				return printJSON(w, all)
-			}
+		Action: lists((*client.Client).Tokens, func(w io.Writer, all api.Tokens) error {
 			rows := make([][]string, len(all.Tokens))
 			for i, t := range all.Tokens {
 				used := "never"
@@ -159,7 +144,7 @@ func tokensCommand() *cli.Command {
 				rows[i] = []string{strconv.Itoa(i + 1), t.Name, t.Kind, strings.Join(t.Scopes, " "), used, t.Maker}
 			}
 			return table(w, []string{"", "Name", "Kind", "May", "Used last", "Made by"}, rows)
-		},
+		}),
 		Commands: []*cli.Command{
 			{
 				Name: "make", Usage: "make a token for a program; it is shown this once", ArgsUsage: "NAME",
@@ -205,22 +190,7 @@ func accountsCommand() *cli.Command {
 	role := &cli.StringFlag{Name: "role", Usage: "`ROLE` of the account: watcher, operator or keeper"}
 	return &cli.Command{
 		Name: "accounts", Usage: "list who has an account", Flags: []cli.Flag{jsonFlag},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			if _, err := arguments(cmd, 0, 0); err != nil {
-				return err
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			all, err := c.Accounts(ctx)
-			if err != nil {
-				return err
-			}
-			w := cmd.Root().Writer
-			if cmd.Bool("json") {
-				return printJSON(w, all)
-			}
+		Action: lists((*client.Client).Accounts, func(w io.Writer, all api.Accounts) error {
 			if len(all.Accounts) == 0 {
 				fmt.Fprintln(w, "Nobody has an account: open the console, or 'diathermon accounts make NAME --role keeper'.")
 				return nil
@@ -230,7 +200,7 @@ func accountsCommand() *cli.Command {
 				rows[i] = []string{a.Name, a.Role, local(a.Created)}
 			}
 			return table(w, []string{"Name", "Role", "Made"}, rows)
-		},
+		}),
 		Commands: []*cli.Command{
 			{Name: "make", Usage: "make an account; its password is asked for", ArgsUsage: "NAME", Flags: []cli.Flag{role}, Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 				if cmd.String("role") == "" {

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"io"
 	"strconv"
 
 	"github.com/urfave/cli/v3"
@@ -14,22 +15,7 @@ import (
 func queueCommand() *cli.Command {
 	return &cli.Command{
 		Name: "queue", Usage: "list what waits to be printed", Flags: []cli.Flag{jsonFlag},
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			if _, err := arguments(cmd, 0, 0); err != nil {
-				return err
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			q, err := c.Queue(ctx)
-			if err != nil {
-				return err
-			}
-			w := cmd.Root().Writer
-			if cmd.Bool("json") {
-				return printJSON(w, q)
-			}
+		Action: lists((*client.Client).Queue, func(w io.Writer, q api.Queue) error {
 			if len(q.Entries) == 0 {
 				fmt.Fprintln(w, "Nothing waits: 'diathermon send --queue FILE', or 'diathermon queue add NAME'.")
 				return nil
@@ -39,7 +25,7 @@ func queueCommand() *cli.Command {
 				rows[i] = []string{strconv.Itoa(i + 1), e.File, e.Sender, local(e.Asked)}
 			}
 			return table(w, []string{"", "File", "From", "Asked"}, rows)
-		},
+		}),
 		Commands: []*cli.Command{
 			{Name: "add", Usage: "let a stored file wait in turn", ArgsUsage: "NAME", Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 				e, err := c.AddToQueue(ctx, name)
@@ -87,7 +73,7 @@ func entryAt(ctx context.Context, c *client.Client, number string) (api.QueueEnt
 	}
 	n, err := strconv.Atoi(number)
 	if err != nil || n < 1 || n > len(q.Entries) {
-		return api.QueueEntry{}, wrong("%q is no number of the queue: %d files wait", number, len(q.Entries))
+		return api.QueueEntry{}, wrong("%q is no number of the queue: %d wait", number, len(q.Entries))
 	}
 	return q.Entries[n-1], nil
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 
@@ -12,6 +13,27 @@ import (
 	"diathermon/internal/api"
 	"diathermon/internal/client"
 )
+
+// lists is an action that asks the host for something and shows it, or prints its JSON.
+func lists[T any](fetch func(*client.Client, context.Context) (T, error), show func(io.Writer, T) error) cli.ActionFunc {
+	return func(ctx context.Context, cmd *cli.Command) error {
+		if cmd.Args().Present() {
+			return wrong("%s lists; what it does with one is below it: 'diathermon help %s'", cmd.Name, cmd.Name)
+		}
+		c, err := dial(cmd)
+		if err != nil {
+			return err
+		}
+		v, err := fetch(c, ctx)
+		if err != nil {
+			return err
+		}
+		if cmd.Bool("json") {
+			return printJSON(cmd.Root().Writer, v)
+		}
+		return show(cmd.Root().Writer, v)
+	}
+}
 
 // named is an action about one stored file.
 func named(act func(context.Context, *cli.Command, *client.Client, string) error) cli.ActionFunc {
@@ -31,7 +53,7 @@ func named(act func(context.Context, *cli.Command, *client.Client, string) error
 func shelfCommand() *cli.Command {
 	return &cli.Command{
 		Name: "shelf", Usage: "list the stored files", Flags: []cli.Flag{jsonFlag},
-		Action: listShelf,
+		Action: lists((*client.Client).Shelf, showShelf),
 		Commands: []*cli.Command{
 			{Name: "show", Usage: "show one file and what stands between it and a start", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "layers", Usage: "list what each layer takes"}}, Action: named(showFile)},
 			{Name: "fetch", Usage: "download a file", ArgsUsage: "NAME", Action: named(fetchFile),
@@ -47,22 +69,7 @@ func shelfCommand() *cli.Command {
 	}
 }
 
-func listShelf(ctx context.Context, cmd *cli.Command) error {
-	if cmd.Args().Present() {
-		return wrong("shelf lists the files; use 'shelf show', 'shelf fetch' or 'shelf remove' for one")
-	}
-	c, err := dial(cmd)
-	if err != nil {
-		return err
-	}
-	shelf, err := c.Shelf(ctx)
-	if err != nil {
-		return err
-	}
-	w := cmd.Root().Writer
-	if cmd.Bool("json") {
-		return printJSON(w, shelf)
-	}
+func showShelf(w io.Writer, shelf api.Shelf) error {
 	if len(shelf.Files) == 0 {
 		fmt.Fprintln(w, "The shelf is empty: send a file with 'diathermon send FILE'.")
 		return nil
