@@ -2,22 +2,17 @@ package dav
 
 import (
 	"context"
-	"crypto/rand"
-	"encoding/xml"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path"
 	"path/filepath"
-	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"golang.org/x/net/webdav"
-	"golang.org/x/sys/unix"
 	"golang.org/x/text/unicode/norm"
 
 	"diathermon/internal/api"
@@ -119,24 +114,6 @@ func (f *files) Stat(ctx context.Context, name string) (os.FileInfo, error) {
 	return info, err
 }
 
-// stored is a file of the shelf as the protocol sees it.
-type stored struct{ file toolpath.File }
-
-func (s stored) Name() string       { return s.file.Name }
-func (s stored) Size() int64        { return s.file.Size }
-func (s stored) Mode() os.FileMode  { return 0o644 }
-func (s stored) ModTime() time.Time { return s.file.Stored }
-func (s stored) IsDir() bool        { return false }
-func (s stored) Sys() any           { return nil }
-
-// ETag is that of the same file elsewhere on the host.
-func (s stored) ETag(context.Context) (string, error) { return `"` + s.file.Digest + `"`, nil }
-
-// ContentType is what the file is.
-func (s stored) ContentType(context.Context) (string, error) {
-	return "text/x-gcode; charset=utf-8", nil
-}
-
 // Mkdir makes a folder of somebody's own.
 func (f *files) Mkdir(ctx context.Context, name string, _ os.FileMode) error {
 	p := clean(name)
@@ -215,114 +192,6 @@ func (f *files) room() error {
 		return nil
 	})
 	return err
-}
-
-// arriving is a file that is being written.
-type arriving struct{ opened }
-
-// Write is what the protocol does not do: it hands a whole body to ReadFrom.
-func (a *arriving) Write([]byte) (int, error) { return 0, fs.ErrInvalid }
-
-// ReadFrom takes the whole of a body in.
-func (a *arriving) ReadFrom(r io.Reader) (int64, error) {
-	c := callOf(a.ctx)
-	at := placed(a.path)
-	if a.info != nil { // only a place was held
-		return io.Copy(io.Discard, r)
-	}
-	counted := &counter{r: r}
-	if !at.door {
-		if err := a.files.room(); err != nil {
-			return 0, c.fail(err)
-		}
-		return counted.n, a.hold(counted)
-	}
-	size := int64(-1)
-	if c.method == "PUT" {
-		size = c.size
-	}
-	file, err := a.files.take(a.ctx, a.path, counted, size)
-	a.info = stored{file}
-	return counted.n, c.fail(err)
-}
-
-// take stores what arrives at a path of the folder's that is for the shelf.
-func (f *files) take(ctx context.Context, p string, body io.Reader, size int64) (toolpath.File, error) {
-	c, at := callOf(ctx), placed(p)
-	if at.then.Starts() {
-		if err := c.may(access.Start); err != nil {
-			return toolpath.File{}, err
-		}
-	}
-	taken, err := f.intake.Take(ctx, shelf.Arrival{Name: at.name, Body: body, Size: size, Replace: true, Sender: c.sender}, at.then)
-	if held, none := f.aside.Stat(local(p)); none == nil && held.Mode().IsRegular() && (err == nil || held.Size() == 0) {
-		f.aside.Remove(local(p)) // which held its place
-	}
-	if err != nil {
-		return taken.File, err
-	}
-	if at.dir != "/" {
-		f.mu.Lock()
-		f.sent[p] = true
-		f.mu.Unlock()
-	}
-	if taken.Not != nil { // it is on the shelf, and that the client cannot be told otherwise
-		return taken.File, notStarted{&api.Problem{Status: 409, Title: "it is on the shelf, and has not started", Detail: taken.Not.Error()}}
-	}
-	return taken.File, nil
-}
-
-// hold writes what is kept aside; nil is an empty file.
-func (a *arriving) hold(body io.Reader) error {
-	coming := incoming + rand.Text()
-	out, err := a.files.aside.OpenFile(coming, os.O_CREATE|os.O_WRONLY|os.O_EXCL, durable.FileMode)
-	if err != nil {
-		return callOf(a.ctx).fail(err)
-	}
-	defer a.files.aside.Remove(coming) // unless it has taken its place
-	if body != nil {
-		var n int64
-		if n, err = io.Copy(out, io.LimitReader(body, largestAside+1)); n > largestAside {
-			err = fmt.Errorf("%w: at most %d bytes are kept aside", shelf.ErrLarge, int64(largestAside))
-		}
-	}
-	if c := callOf(a.ctx); err == nil && c.method == "PUT" && c.size > 0 {
-		if info, _ := out.Stat(); info != nil && info.Size() != c.size {
-			err = fmt.Errorf("%w: %d of %d bytes came; send it again", shelf.ErrShort, info.Size(), c.size)
-		}
-	}
-	if err = errors.Join(err, out.Close()); err != nil {
-		return callOf(a.ctx).fail(err)
-	}
-	if err := named(a.files.aside.Rename(coming, local(a.path))); err != nil {
-		return callOf(a.ctx).fail(err)
-	}
-	a.info, err = a.files.aside.Stat(local(a.path))
-	return err
-}
-
-// incoming is how the names begin of what is on its way aside.
-const incoming = ".incoming-"
-
-// named words the errors of names that a disk does not take.
-func named(err error) error {
-	for _, why := range []error{unix.ENAMETOOLONG, unix.EINVAL, unix.EILSEQ} {
-		if errors.Is(err, why) {
-			return fmt.Errorf("%w: the disk does not take it: %w", shelf.ErrName, why)
-		}
-	}
-	return err
-}
-
-type counter struct {
-	r io.Reader
-	n int64
-}
-
-func (c *counter) Read(p []byte) (int, error) {
-	n, err := c.r.Read(p)
-	c.n += int64(n)
-	return n, err
 }
 
 // RemoveAll removes what is at a path and below it.
@@ -443,75 +312,6 @@ func (f *files) renameShelved(ctx context.Context, file toolpath.File, from, to 
 	f.aside.Remove(local(to)) // which held its place
 	_, err = f.shelf.Change(ctx, file.Name, shelf.Change{Name: &at.name})
 	return err
-}
-
-// notStarted says why a file that is on the shelf now has not begun.
-type notStarted struct{ error }
-
-// Unwrap is for errors.As.
-func (n notStarted) Unwrap() error { return n.error }
-
-// opened is what is at a path, to be read.
-type opened struct {
-	*os.File
-	files *files
-	ctx   context.Context
-	path  string
-	info  os.FileInfo
-}
-
-// Stat says what it is.
-func (o *opened) Stat() (os.FileInfo, error) {
-	if o.info == nil {
-		return o.files.Stat(o.ctx, o.path)
-	}
-	return o.info, nil
-}
-
-// Close ends the reading.
-func (o *opened) Close() error {
-	if o.File == nil {
-		return nil
-	}
-	return o.File.Close()
-}
-
-// Readdir lists a folder, with what is on the shelf.
-func (o *opened) Readdir(int) ([]os.FileInfo, error) {
-	out, err := o.File.Readdir(-1)
-	if err != nil {
-		return nil, err
-	}
-	out = slices.DeleteFunc(out, func(i os.FileInfo) bool {
-		return !i.IsDir() && !i.Mode().IsRegular() || strings.HasPrefix(i.Name(), incoming)
-	})
-	shelved, err := o.files.shelf.Files(o.ctx)
-	if err != nil {
-		return nil, callOf(o.ctx).fail(err)
-	}
-	for _, file := range shelved {
-		p := path.Join(o.path, file.Name)
-		if _, there, err := o.files.onShelf(o.ctx, p); err == nil && there {
-			out = slices.DeleteFunc(out, func(i os.FileInfo) bool { return i.Name() == file.Name })
-			out = append(out, stored{file})
-		}
-	}
-	return out, nil
-}
-
-// DeadProps are the properties that clients have given it, with what is to say of locks.
-func (o *opened) DeadProps() (map[xml.Name]webdav.Property, error) {
-	properties := o.files.dead.of(o.path)
-	o.files.locks.describe(o.path, properties)
-	if callOf(o.ctx).named {
-		properties[supportedLock] = webdav.Property{XMLName: supportedLock, InnerXML: []byte(bothLocks)}
-	}
-	return properties, nil
-}
-
-// Patch changes them.
-func (o *opened) Patch(patches []webdav.Proppatch) ([]webdav.Propstat, error) {
-	return o.files.dead.patch(o.path, patches)
 }
 
 // tidy removes names for the time being and places that nobody has filled, when they are
