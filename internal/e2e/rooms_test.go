@@ -43,7 +43,7 @@ var doors = map[string][]string{
 	"internal/heatlog":        {"internal/core", "internal/durable"},
 	"internal/hindsight":      {"internal/core"},
 	"internal/digest":         {},
-	"internal/people":         {"internal/api", "internal/core", "internal/durable"},
+	"internal/people":         {"internal/core", "internal/durable"},
 	"internal/queue":          {"internal/core", "internal/host/printing"},
 	"internal/doors/announce": {},
 	"internal/doors/dav":      {"internal/api", "internal/core", "internal/doors", "internal/durable", "internal/shelf"},

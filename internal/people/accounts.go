@@ -11,7 +11,6 @@ import (
 	"github.com/google/uuid"
 	"golang.org/x/text/unicode/norm"
 
-	"diathermon/internal/api"
 	"diathermon/internal/core/access"
 )
 
@@ -203,11 +202,11 @@ func (p *People) SignIn(ctx context.Context, from, mark, name, password string) 
 	}
 	p.mu.Unlock()
 	if wait := p.signIns.admit(from, mark, a.ID, time.Now()); wait > 0 {
-		return "", "", TooMany("passwords", wait)
+		return "", "", TooManyError{"passwords", wait}
 	}
 	if len(password) > 4*longestPassword || !matches(a.Password, password) || a.ID == "" {
 		p.log.Warn("a password was refused", "address", from, "name", name)
-		return "", "", &api.Problem{Status: 401, Title: "this name and this password do not go together", Detail: "try again; a keeper can give you another password, and on the host itself 'diathermon allow' lets you in without one"}
+		return "", "", fmt.Errorf("%w: try again; a keeper can give you another password, and on the host itself 'diathermon allow' lets you in without one", ErrSignIn)
 	}
 	token, err = p.enter(ctx, from, p.session(a.ID, from))
 	return token, p.signIns.mark(a.ID), err
@@ -223,7 +222,7 @@ func (p *People) ChangePassword(ctx context.Context, h *Holder, old, password st
 		return ErrNoAccount
 	}
 	if wait := p.signIns.admit("", p.signIns.mark(a.ID), a.ID, time.Now()); wait > 0 {
-		return TooMany("passwords", wait)
+		return TooManyError{"passwords", wait}
 	}
 	if !matches(a.Password, old) {
 		return fmt.Errorf("%w: the old one is another", ErrPassword)

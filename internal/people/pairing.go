@@ -10,7 +10,6 @@ import (
 	"sync"
 	"time"
 
-	"diathermon/internal/api"
 	"diathermon/internal/core/access"
 )
 
@@ -96,7 +95,7 @@ func (p *People) Ask(from, name string, scopes []string, session bool) (Pairing,
 		}
 	}
 	if ofOne >= mostOfOne || waiting >= mostPairings {
-		return Pairing{}, "", &api.Problem{Status: 429, Title: "too many ask to be let in", Detail: "answer those that wait in the console, or try again in five minutes"}
+		return Pairing{}, "", fmt.Errorf("%w: answer those that wait in the console, or try again in five minutes", ErrAsking)
 	}
 	one := &Pairing{ID: rand.Text(), Name: name, Letters: p.newLetters(), Scopes: given, Session: session, From: from, Asked: now, State: Waiting, secret: rand.Text()}
 	k.all = append(k.all, one)

@@ -23,7 +23,6 @@ import (
 
 	"github.com/google/uuid"
 
-	"diathermon/internal/api"
 	"diathermon/internal/core/access"
 	"diathermon/internal/durable"
 )
@@ -45,7 +44,21 @@ var (
 	ErrPassword = errors.New("this cannot be the password")
 	ErrScopes   = errors.New("these scopes cannot be given")
 	ErrLast     = errors.New("somebody must be able to keep the host")
+	ErrCode     = errors.New("this code does not sign in")
+	ErrSignIn   = errors.New("this name and this password do not go together")
+	ErrMany     = errors.New("there are too many tokens and sessions")
+	ErrAsking   = errors.New("too many ask to be let in")
 )
+
+// TooManyError tells somebody who guesses to stay away for a while.
+type TooManyError struct {
+	What string // codes, tokens or passwords
+	Wait time.Duration
+}
+
+func (e TooManyError) Error() string {
+	return fmt.Sprintf("too many wrong %s: try again in %.0f s", e.What, max(e.Wait.Seconds(), 1))
+}
 
 const (
 	codeLife    = 24 * time.Hour
@@ -338,9 +351,9 @@ func (p *People) Spend(ctx context.Context, from, text, name string, session boo
 	if !ok {
 		p.log.Warn("a code was refused", "address", from, "for", name)
 		if wait := p.wrongCodes.wrong(ctx, from); wait > 0 {
-			return "", TooMany("codes", wait)
+			return "", TooManyError{"codes", wait}
 		}
-		return "", &api.Problem{Status: 401, Title: "this code does not sign in", Detail: "it was used already, is too old or was mistyped; take the token from the file keeper-token in the data folder, or restart the service for a new link"}
+		return "", fmt.Errorf("%w: it was used already, is too old or was mistyped; take the token from the file keeper-token in the data folder, or restart the service for a new link", ErrCode)
 	}
 	t := access.Token{Name: name, Scopes: access.All, Maker: from}
 	if session {
@@ -362,7 +375,7 @@ func (p *People) session(account, from string) access.Token {
 // enter gives a new token to somebody who has shown a right to it.
 func (p *People) enter(ctx context.Context, from string, t access.Token) (string, error) {
 	if len(p.holders(func(*Holder) bool { return true })) >= mostTokens {
-		return "", &api.Problem{Status: 409, Title: "there are too many tokens and sessions", Detail: fmt.Sprintf("withdraw some of the %d in Setup, or start the service with --withdraw-tokens", mostTokens)}
+		return "", fmt.Errorf("%w: withdraw some of the %d in Setup, or start the service with --withdraw-tokens", ErrMany, mostTokens)
 	}
 	token := rand.Text()
 	h, err := p.put(ctx, token, t)
@@ -371,11 +384,6 @@ func (p *People) enter(ctx context.Context, from string, t access.Token) (string
 	}
 	p.log.Info("signed in", "address", from, "name", h.Caller(), "session", t.Session)
 	return token, nil
-}
-
-// TooMany tells somebody who guesses to stay away.
-func TooMany(what string, wait time.Duration) *api.Problem {
-	return &api.Problem{Status: 429, Title: "too many wrong " + what, Detail: fmt.Sprintf("try again in %.0f s", max(wait.Seconds(), 1))}
 }
 
 // Withdraw makes a token worthless, at once: also on the connections on which it is in

@@ -10,7 +10,6 @@ import (
 	"testing/synctest"
 	"time"
 
-	"diathermon/internal/api"
 	"diathermon/internal/core/access"
 )
 
@@ -67,10 +66,13 @@ func crowd(t *testing.T) (*People, *kept, *Holder) {
 	return p, k, h
 }
 
+// problem is what an error is answered with.
 func problem(err error) int {
-	var p *api.Problem
-	if errors.As(err, &p) {
-		return p.Status
+	switch {
+	case errors.As(err, new(TooManyError)), errors.Is(err, ErrAsking):
+		return 429
+	case errors.Is(err, ErrSignIn), errors.Is(err, ErrCode):
+		return 401
 	}
 	return 0
 }

@@ -46,13 +46,17 @@ type starting struct {
 	journals  *journal.Folder
 	survey    *survey.Survey
 	stage     *rehearsal.Stage
+	line      *queue.Queue
+	intake    doors.Intake
+	mount     *dav.Door
+	watched   *watch.Folder // nil: none is
 }
 
 // start takes the steps of a start, each of which leaves behind in closers what ends
 // it.
 func (s *Service) start(ctx context.Context, c Config) error {
 	at := &starting{Service: s, config: c}
-	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.access, at.http, at.announce} {
+	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.doors, at.access, at.http, at.announce} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -207,21 +211,24 @@ func (s *starting) access(ctx context.Context) (err error) {
 	return err
 }
 
+// doors lets files come in.
+func (s *starting) doors(context.Context) (err error) {
+	s.line = queue.New(s.kept, s.Shelf, s.Host.Run)
+	s.intake = doors.Intake{Shelf: s.Shelf, Host: s.Host.Run, Line: s.line}
+	if s.mount, err = dav.Open(s.in("folder"), s.Shelf, s.intake); err != nil {
+		return err
+	}
+	s.work(s.mount.Work)
+	if c := s.config.Folder; c.Path != "" {
+		s.watched = &watch.Folder{Path: c.Path, Start: c.Start, In: s.intake, Log: s.log}
+		s.work(s.watched.Work)
+	}
+	return nil
+}
+
 // http lets them in.
 func (s *starting) http(context.Context) error {
 	h := s.Host
-	line := queue.New(s.kept, s.Shelf, h.Run)
-	intake := doors.Intake{Shelf: s.Shelf, Host: h.Run, Line: line}
-	folder, err := dav.Open(s.in("folder"), s.Shelf, intake)
-	if err != nil {
-		return err
-	}
-	s.work(folder.Work)
-	var watched *watch.Folder
-	if c := s.config.Folder; c.Path != "" {
-		watched = &watch.Folder{Path: c.Path, Start: c.Start, In: intake, Log: s.log}
-		s.work(watched.Work)
-	}
 	proxy, err := s.config.Web.proxy()
 	if err != nil {
 		return err
@@ -229,7 +236,7 @@ func (s *starting) http(context.Context) error {
 	s.serve(s.listener, &web.Server{
 		Proxy: proxy, FramedBy: s.config.Web.FramedBy,
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: intake, Folder: folder, Watched: watched, Listen: s.listener.Addr(), Queue: line, Stage: s.stage, Files: s.kept,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Queue: s.line, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})

@@ -36,7 +36,8 @@ func (a *arriving) ReadFrom(r io.Reader) (int64, error) {
 		if err := a.files.room(); err != nil {
 			return 0, c.fail(err)
 		}
-		return counted.n, a.hold(counted)
+		err := a.hold(counted)
+		return counted.n, err
 	}
 	size := int64(-1)
 	if c.method == "PUT" {

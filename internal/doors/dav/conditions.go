@@ -115,7 +115,7 @@ func (d *Door) holds(r *http.Request, all conditions, p string) bool {
 		return !slices.ContainsFunc(l.all, func(c condition) bool {
 			is := c.etag != "" && c.etag == etag
 			if c.token != "" {
-				is = len(d.locks.held(func(k *lock) bool { return k.token == c.token && k.covers(about) })) > 0
+				is = len(d.files.locks.held(func(k *lock) bool { return k.token == c.token && k.covers(about) })) > 0
 			}
 			return is == c.not
 		})

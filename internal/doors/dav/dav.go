@@ -43,8 +43,7 @@ const (
 
 // A Door is the folder's HTTP side.
 type Door struct {
-	files  *files
-	locks  *locks
+	files  *files // with the locks on them
 	caller Caller
 	refuse func(http.ResponseWriter, error)
 }
@@ -63,7 +62,7 @@ func Open(dir string, shelf Shelf, intake Intake) (*Door, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Door{files: files, locks: files.locks}, nil
+	return &Door{files: files}, nil
 }
 
 // For is the door for callers whom somebody knows; refuse answers with an error.
@@ -168,7 +167,7 @@ func (d *Door) serve(out *answer, r *http.Request) error {
 	r.URL = &inside
 	(&webdav.Handler{Prefix: c.prefix, FileSystem: d.files, LockSystem: unlocked{}}).ServeHTTP(out, r)
 	if gone := r.Method == http.MethodDelete || r.Method == "MOVE"; gone && out.refused == 0 && c.err == nil {
-		d.locks.drop(func(l *lock) bool { return l.root == p || below(p, l.root) })
+		d.files.locks.drop(func(l *lock) bool { return l.root == p || below(p, l.root) })
 	}
 	return nil
 }

@@ -133,7 +133,7 @@ func (d *Door) permit(r *http.Request, p, to string) error {
 	has := func(l *lock) bool { return l.sender == sender && slices.Contains(asked.tokens(), l.token) }
 	var stands *lock
 	for _, t := range d.files.touches(r, p, to) {
-		on := d.locks.held(func(l *lock) bool {
+		on := d.files.locks.held(func(l *lock) bool {
 			return l.covers(t.path) || t.deep && below(t.path, l.root) || t.link && l.root == path.Dir(t.path)
 		})
 		for _, l := range on {
@@ -180,7 +180,7 @@ func (d *Door) lock(w http.ResponseWriter, r *http.Request, p string) error {
 		return &api.Problem{Status: http.StatusBadRequest, Title: "the Depth cannot be read", Detail: "it is 0 or infinity for a lock"}
 	}
 	l := &lock{root: p, shared: in.Shared != nil, deep: depth != "0", owner: in.Owner.Inner, sender: callOf(r.Context()).sender, prefix: callOf(r.Context()).prefix, lasts: lasts}
-	if err := d.locks.take(l); err != nil {
+	if err := d.files.locks.take(l); err != nil {
 		return err
 	}
 	status := http.StatusOK
@@ -188,7 +188,7 @@ func (d *Door) lock(w http.ResponseWriter, r *http.Request, p string) error {
 		status = http.StatusCreated
 		f, err := d.files.OpenFile(r.Context(), p, os.O_RDWR|os.O_CREATE|os.O_TRUNC, 0)
 		if err != nil {
-			d.locks.drop(func(o *lock) bool { return o == l })
+			d.files.locks.drop(func(o *lock) bool { return o == l })
 			if errors.Is(err, os.ErrNotExist) {
 				return &api.Problem{Status: http.StatusConflict, Title: words[http.StatusConflict][0], Detail: words[http.StatusConflict][1]}
 			}
@@ -206,15 +206,15 @@ func (d *Door) refresh(w http.ResponseWriter, r *http.Request, p string, lasts t
 	if err != nil {
 		return err
 	}
-	mine := d.locks.held(func(l *lock) bool {
+	mine := d.files.locks.held(func(l *lock) bool {
 		return l.covers(p) && slices.Contains(asked.tokens(), l.token) && l.sender == callOf(r.Context()).sender
 	})
 	if len(mine) == 0 {
 		return &api.Problem{Status: http.StatusPreconditionFailed, Title: "there is no such lock to be kept up", Detail: "it has ended: lock it anew"}
 	}
-	d.locks.mu.Lock()
+	d.files.locks.mu.Lock()
 	mine[0].lasts, mine[0].expires = lasts, time.Now().Add(lasts)
-	d.locks.mu.Unlock()
+	d.files.locks.mu.Unlock()
 	discover(w, http.StatusOK, mine[0])
 	return nil
 }
@@ -226,7 +226,7 @@ func (d *Door) unlock(w http.ResponseWriter, r *http.Request, p string) error {
 		return &api.Problem{Status: http.StatusBadRequest, Title: "no lock is named", Detail: "send Lock-Token: <TOKEN>"}
 	}
 	sender := callOf(r.Context()).sender
-	if !d.locks.drop(func(l *lock) bool { return l.token == token && l.covers(p) && l.sender == sender }) {
+	if !d.files.locks.drop(func(l *lock) bool { return l.token == token && l.covers(p) && l.sender == sender }) {
 		return &api.Problem{Status: http.StatusConflict, Title: "it has no such lock", Detail: "it has ended already, or is another program's"}
 	}
 	w.WriteHeader(http.StatusNoContent)

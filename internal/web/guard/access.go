@@ -8,6 +8,7 @@ package guard
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -33,12 +34,28 @@ type Access struct {
 // browsers share them among the hosts of one computer.
 func NewAccess(p *people.People, port int, log *slog.Logger) *Access {
 	a := &Access{People: p, log: log, errors: desk.NewProblems(log), cookie: fmt.Sprintf("diathermon-%d", port)}
-	a.errors.Know(Kinds...)
+	Know(&a.errors)
 	return a
 }
 
-// Kinds are the errors of people.
-var Kinds = []desk.Kind{
+// Know adds the errors of people to what is known.
+func Know(p *desk.Problems) {
+	p.Know(kinds...)
+	p.KnowBy(func(err error) *api.Problem {
+		var many people.TooManyError
+		if !errors.As(err, &many) {
+			return nil
+		}
+		title, detail, _ := strings.Cut(many.Error(), ": ")
+		return &api.Problem{Status: http.StatusTooManyRequests, Title: title, Detail: detail}
+	})
+}
+
+var kinds = []desk.Kind{
+	{Err: people.ErrCode, Status: http.StatusUnauthorized, Title: people.ErrCode.Error()},
+	{Err: people.ErrSignIn, Status: http.StatusUnauthorized, Title: people.ErrSignIn.Error()},
+	{Err: people.ErrMany, Status: http.StatusConflict, Title: people.ErrMany.Error()},
+	{Err: people.ErrAsking, Status: http.StatusTooManyRequests, Title: people.ErrAsking.Error()},
 	{Err: people.ErrMissing, Status: http.StatusNotFound, Title: "there is no such account, token or pairing"},
 	{Err: people.ErrName, Status: http.StatusBadRequest, Title: "this cannot be a name"},
 	{Err: people.ErrPassword, Status: http.StatusBadRequest, Title: "this cannot be the password"},
@@ -86,7 +103,7 @@ func (a *Access) admit(r *http.Request) (*http.Request, *api.Problem) {
 	h, ok := a.People.Find(token)
 	if !ok {
 		if wait := a.People.Refused(r.Context(), addressOf(r)); wait > 0 {
-			return nil, people.TooMany("tokens", wait)
+			return nil, a.errors.Of(people.TooManyError{What: "tokens", Wait: wait})
 		}
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "this token is not known here", Detail: "it was mistyped or withdrawn, or belongs to another host"}
 	}

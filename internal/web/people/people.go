@@ -23,7 +23,7 @@ type id struct {
 
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
-	d.Know(guard.Kinds...)
+	guard.Know(&d.Problems)
 	a.mountMe(d)
 	a.mountAccounts(d)
 	a.mountTokens(d)
