@@ -29,6 +29,7 @@ race: tools ## the rooms in which goroutines meet, under the race detector
 soak: tools $(CONSOLE) ## a million conversations and lives of runs from seeds, and two hundred kills of the host in the middle of a run
 	go test -count=1 -timeout 60m -run TestAnySeed ./internal/core/wire -seeds 1000000
 	go test -count=1 -timeout 60m -run TestAnyLife ./internal/core/run -lives 1000000
+	go test -count=1 -timeout 60m -run TestAnyRoutine ./internal/core/routine -seeds 200000
 	@./scripts/install postgresql
 	go test -count=1 -timeout 60m -run TestAKilledHostGoesOnWhereItWas ./internal/e2e -kills 200
 

@@ -33,10 +33,26 @@ const fewStyles = {
   },
 }
 
+/** What browsers of four years ago do not know, in words that they do: a colour with an opacity. */
+const olderColours = {
+  name: 'older-colours',
+  generateBundle(_, bundle) {
+    for (const file of Object.values(bundle)) {
+      if (file.type !== 'asset' || !file.fileName.endsWith('.css')) continue
+      file.source = String(file.source)
+        .replaceAll(/color-mix\(in srgb, ?rgb\((var\(--[\w-]+\))\) ?calc\((var\(--[\w-]+\)) ?\* ?100%\), ?transparent\)/g, 'rgba($1, $2)')
+        .replaceAll(/color-mix\(in srgb, ?rgb\((var\(--[\w-]+\))\) ?(\d+%), ?transparent\)/g, 'rgba($1, $2)')
+    }
+  },
+}
+
+/** Four years ago; `src/app/older.ts` adds what these lack at run time. */
+const oldest = ['chrome102', 'firefox102', 'safari15.4']
+
 export default defineConfig({
   base: './', // below whatever path the host is
-  plugins: [vue(), vuetify({ autoImport: true }), fewStyles, smallFonts],
-  build: { outDir: '../internal/web/console', emptyOutDir: true },
+  plugins: [vue(), vuetify({ autoImport: true }), fewStyles, smallFonts, olderColours],
+  build: { outDir: '../internal/web/console', emptyOutDir: true, target: oldest, cssTarget: oldest },
   // While developing, the API of a demo that runs beside it. Sign in at the
   // demo's own address first: both share their cookies.
   server: { proxy: { '/v1': 'http://127.0.0.1:8437', '/sign-out': 'http://127.0.0.1:8437' } },

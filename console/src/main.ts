@@ -1,3 +1,5 @@
+import './app/older'
+
 import 'vuetify/styles'
 import './app/style.css'
 

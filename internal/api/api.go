@@ -10,12 +10,15 @@ import "time"
 
 // Bench is everything live at one moment.
 type Bench struct {
-	Printer  Printer   `json:"printer"`
-	Link     Link      `json:"link"`
-	Firmware *Firmware `json:"firmware,omitempty" doc:"Absent until the printer has told"`
-	Heaters  []Heater  `json:"heaters"`
-	Position Position  `json:"position"`
-	Alarms   []Alarm   `json:"alarms" doc:"That wait for a person"`
+	Printer  Printer     `json:"printer"`
+	Link     Link        `json:"link"`
+	Firmware *Firmware   `json:"firmware,omitempty" doc:"Absent until the printer has told"`
+	Heaters  []Heater    `json:"heaters"`
+	Position Position    `json:"position"`
+	Motion   Motion      `json:"motion"`
+	Outputs  []Output    `json:"outputs"`
+	Routine  Performance `json:"routine" doc:"That is being performed, or was last"`
+	Alarms   []Alarm     `json:"alarms" doc:"That wait for a person"`
 
 	WarmUp *WarmingUp `json:"warm_up,omitempty" doc:"The warm-up that goes on"`
 	Flow   Flow       `json:"flow"`
@@ -109,6 +112,7 @@ type Heat struct {
 // WarmUp is a named set of setpoints.
 type WarmUp struct {
 	Name        string             `json:"name" maxLength:"60" example:"PETG"`
+	Spool       string             `json:"spool,omitempty" maxLength:"60" doc:"It is for this spool; empty: for any" example:"Amber, from the blue box"`
 	Setpoints   map[string]float64 `json:"setpoints" doc:"°C, by heater"`
 	Order       string             `json:"order" enum:"at-once,bed-first,together" default:"together" doc:"together: so that all arrive at the same time"`
 	Soak        bool               `json:"soak" default:"false" doc:"Hold the bed until its heat has spread"`
@@ -124,6 +128,7 @@ type WarmUps struct {
 type BeginWarmUp struct {
 	Name   string  `json:"name,omitempty" doc:"A warm-up that was made"`
 	File   string  `json:"file,omitempty" doc:"The setpoints of a file on the shelf"`
+	Spool  string  `json:"spool,omitempty" doc:"The warm-up that was made for this spool"`
 	WarmUp *WarmUp `json:"warm_up,omitempty" doc:"This one"`
 }
 
@@ -445,6 +450,8 @@ type Traffic struct {
 	At   time.Time `json:"at"`
 	Sent bool      `json:"sent" doc:"By the host; otherwise by the printer"`
 	Text string    `json:"text"`
+	Kind string    `json:"kind" enum:"file,ours,answer,acknowledgement,report,error" doc:"A file's line or one of ours; of what the printer says, how it is meant"`
+	Of   uint64    `json:"of,omitempty" doc:"Of what the printer says: the line that it answers"`
 }
 
 // Message is something the firmware said by itself.

@@ -72,6 +72,32 @@ type ChangePassword struct {
 	New string `json:"new"`
 }
 
+// PasskeyOffer is what a browser answers with a passkey.
+type PasskeyOffer struct {
+	Ticket  string `json:"ticket"`
+	Options any    `json:"options" doc:"As the browser takes them: PublicKeyCredentialCreationOptionsJSON, or …RequestOptionsJSON (Web Authentication, level 3)"`
+}
+
+// MakePasskey is what a browser has made.
+type MakePasskey struct {
+	Ticket string `json:"ticket" doc:"Of the offer"`
+	Name   string `json:"name" doc:"By which its owner knows it"`
+	Answer any    `json:"answer" doc:"RegistrationResponseJSON (Web Authentication, level 3)"`
+}
+
+// Passkey is what is known of one.
+type Passkey struct {
+	ID      string     `json:"id"`
+	Name    string     `json:"name"`
+	Created time.Time  `json:"created"`
+	Used    *time.Time `json:"used,omitempty" doc:"Last"`
+}
+
+// Passkeys are somebody's.
+type Passkeys struct {
+	Passkeys []Passkey `json:"passkeys"`
+}
+
 // TokenInfo is what is known of a token: never the token itself.
 type TokenInfo struct {
 	ID       string     `json:"id"`

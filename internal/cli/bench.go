@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -11,12 +12,13 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/client"
+	"diathermon/internal/qrcode"
 )
 
 func statusCommand() *cli.Command {
 	return &cli.Command{
 		Name: "status", Usage: "show the printer: link, heaters, position and the run",
-		Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "ports", Usage: "list the host's serial ports instead"}},
+		Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "ports", Usage: "list the host's serial ports instead"}, &cli.BoolFlag{Name: "code", Usage: "draw the host's address for a phone's camera instead"}},
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			c, err := dial(cmd)
 			if err != nil {
@@ -24,6 +26,9 @@ func statusCommand() *cli.Command {
 			}
 			if cmd.Bool("ports") {
 				return showPorts(ctx, cmd, c)
+			}
+			if cmd.Bool("code") {
+				return showCode(ctx, cmd.Root().Writer, c)
 			}
 			bench, err := c.Bench(ctx)
 			if err != nil {
@@ -37,6 +42,22 @@ func statusCommand() *cli.Command {
 			return nil
 		},
 	}
+}
+
+func showCode(ctx context.Context, w io.Writer, c *client.Client) error {
+	at, err := c.Addresses(ctx)
+	if err != nil {
+		return err
+	}
+	if len(at.URLs) == 0 {
+		return errors.New("other devices do not reach this host: it listens on its own computer alone; start it with --listen 0.0.0.0:8437")
+	}
+	code, err := qrcode.Terminal(at.URLs[0])
+	if err != nil {
+		return err
+	}
+	fmt.Fprint(w, code, strings.Join(at.URLs, "\n"), "\n")
+	return nil
 }
 
 func showPorts(ctx context.Context, cmd *cli.Command, c *client.Client) error {
@@ -194,40 +215,6 @@ func haltCommand() *cli.Command {
 				return err
 			}
 			fmt.Fprintln(cmd.Root().Writer, "Halted. Reset the printer, or switch it off and on, before it is used again.")
-			return nil
-		},
-	}
-}
-
-func sayCommand() *cli.Command {
-	return &cli.Command{
-		Name: "say", Usage: "say a line of G-code and print the printer's reply", ArgsUsage: "LINE", Flags: []cli.Flag{jsonFlag},
-		SkipFlagParsing: false,
-		Action: func(ctx context.Context, cmd *cli.Command) error {
-			line := strings.Join(cmd.Args().Slice(), " ")
-			if line == "" {
-				return wrong("say takes a line of G-code, such as 'say M115'")
-			}
-			c, err := dial(cmd)
-			if err != nil {
-				return err
-			}
-			said, err := c.Say(ctx, line)
-			if err != nil {
-				return err
-			}
-			w := cmd.Root().Writer
-			if cmd.Bool("json") {
-				return printJSON(w, said)
-			}
-			for _, reply := range said.Reply {
-				fmt.Fprintln(w, reply)
-			}
-			if said.Taken {
-				fmt.Fprintln(w, "ok")
-			} else {
-				fmt.Fprintln(cmd.Root().ErrWriter, "The printer has not answered yet; 'diathermon wire' will show when it does.")
-			}
 			return nil
 		},
 	}

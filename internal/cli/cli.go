@@ -28,6 +28,7 @@ const (
 	exitMissing     = 5 // there is no such file, run or heater
 	exitRefused     = 6 // the host refuses: bad input, or not in this state
 	exitNoPrinter   = 7 // the host answers and the printer does not
+	exitReply       = 8 // the printer answers that something is wrong
 )
 
 // Main runs the command line and returns the exit code.
@@ -60,6 +61,7 @@ func Command(out, errs io.Writer) *cli.Command {
 			&cli.StringFlag{Name: "host", Usage: "the paired host's `NAME`, where there are several"},
 			&cli.StringFlag{Name: "url", Usage: "the host's `ADDRESS`, instead of the paired one", Sources: cli.EnvVars("DIATHERMON_URL")},
 			&cli.StringFlag{Name: "token", Usage: "the `TOKEN` to use there", Sources: cli.EnvVars("DIATHERMON_TOKEN"), HideDefault: true},
+			&cli.StringFlag{Name: "trust", Usage: "the `KEY` of the host's own certificate, sha256//…", Sources: cli.EnvVars("DIATHERMON_TRUST"), HideDefault: true},
 		},
 		Commands: []*cli.Command{
 			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
@@ -68,7 +70,7 @@ func Command(out, errs io.Writer) *cli.Command {
 			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
 			resumeCommand(),
 			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part"),
-			haltCommand(), heatCommand(), coolCommand(), heatlogCommand(), sayCommand(), wireCommand(), runsCommand(),
+			haltCommand(), heatCommand(), coolCommand(), heatlogCommand(), moveCommand(), homeCommand(), outputsCommand(), routinesCommand(), sayCommand(), wireCommand(), runsCommand(),
 		},
 	}
 	app.Action = func(_ context.Context, cmd *cli.Command) error {
@@ -145,7 +147,14 @@ func code(err error) int {
 	var p *api.Problem
 	var u usage
 	var gone *client.UnreachableError
+	var untrusted *client.UntrustedError
+	var moved *client.MovedError
+	var said replied
 	switch {
+	case errors.As(err, &said):
+		return said.code
+	case errors.As(err, &untrusted), errors.As(err, &moved):
+		return exitUnreachable
 	case errors.As(err, &u):
 		return exitUsage
 	case errors.As(err, &gone):

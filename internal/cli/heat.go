@@ -24,6 +24,7 @@ func heatCommand() *cli.Command {
 			jsonFlag,
 			&cli.StringFlag{Name: "warm-up", Usage: "begin the warm-up called `NAME`"},
 			&cli.StringFlag{Name: "file", Usage: "warm up for file `NAME` on the shelf"},
+			&cli.StringFlag{Name: "spool", Usage: "warm up as for `SPOOL`, by the warm-up that was made for it"},
 			&cli.BoolFlag{Name: "wait", Usage: "wait until it is warm, and soaked if it soaks"},
 			&cli.BoolFlag{Name: "warm-ups", Usage: "list the warm-ups"},
 			&cli.BoolFlag{Name: "models", Usage: "show what has been learned of the heaters"},
@@ -51,21 +52,21 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		return wrong("heat takes a heater and a setpoint, such as 'heat bed 60'; found only %q", args[0])
 	}
 	asked := 0
-	for _, flag := range []string{"warm-up", "file", "warm-ups", "models", "health", "alarms", "acknowledge", "tuning", "apply-tuning", "guards", "bound", "look-back"} {
+	for _, flag := range []string{"warm-up", "file", "spool", "warm-ups", "models", "health", "alarms", "acknowledge", "tuning", "apply-tuning", "guards", "bound", "look-back"} {
 		if cmd.IsSet(flag) {
 			asked++
 		}
 	}
 	if asked > 1 || asked == 1 && len(args) > 0 {
-		return wrong("heat does one thing at a time: give one of a setpoint, --warm-up, --file, --warm-ups, --models, --health, --guards, --bound, --look-back, --alarms and --acknowledge")
+		return wrong("heat does one thing at a time: give one of a setpoint, --warm-up, --file, --spool, --warm-ups, --models, --health, --guards, --bound, --look-back, --alarms and --acknowledge")
 	}
 	c, err := dial(cmd)
 	if err != nil {
 		return err
 	}
 	switch {
-	case cmd.IsSet("warm-up"), cmd.IsSet("file"):
-		return warmUp(ctx, cmd, c, api.BeginWarmUp{Name: cmd.String("warm-up"), File: cmd.String("file")})
+	case cmd.IsSet("warm-up"), cmd.IsSet("file"), cmd.IsSet("spool"):
+		return warmUp(ctx, cmd, c, api.BeginWarmUp{Name: cmd.String("warm-up"), File: cmd.String("file"), Spool: cmd.String("spool")})
 	case cmd.Bool("warm-ups"):
 		return listWarmUps(ctx, cmd, c)
 	case cmd.Bool("models"):

@@ -105,7 +105,15 @@ func wait(ctx context.Context, s *service.Service, log *slog.Logger) error {
 
 // welcome says how to get in.
 func welcome(w io.Writer, s *service.Service) {
-	fmt.Fprintf(w, "\nConsole (signs one browser in):\n  %s\n\nCommand line:\n  %s pair %s %s\n\nCtrl-C stops everything.\n\n", s.SignInLink(), os.Args[0], s.URL, s.PairCode())
+	trust := ""
+	if code, err := s.Code(); err == nil && code != "" && interactive(w) {
+		fmt.Fprintf(w, "\nOn a phone of the same network:\n%s", code)
+	}
+	if shown := s.Certificate(); shown.Own {
+		fmt.Fprintf(w, "\nThe host's own certificate, as a browser shows its SHA-256:\n  %s\n", shown.Fingerprint)
+		trust = " --trust " + shown.Key
+	}
+	fmt.Fprintf(w, "\nConsole (signs one browser in):\n  %s\n\nCommand line:\n  %s%s pair %s %s\n\nCtrl-C stops everything.\n\n", s.SignInLink(), os.Args[0], trust, s.URL, s.PairCode())
 }
 
 // demoWarp is how much faster than life the demo's printer is, so that a part

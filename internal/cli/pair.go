@@ -32,6 +32,7 @@ type pairedHost struct {
 	Name  string `json:"name"` // the printer's
 	URL   string `json:"url"`
 	Token string `json:"token"`
+	Trust string `json:"trust,omitempty"` // the key of its own certificate
 }
 
 func pairedFile() string { return filepath.Join(xdg.ConfigHome, "diathermon", "hosts.json") }
@@ -72,9 +73,12 @@ func pairCommand() *cli.Command {
 				args = []string{one}
 			}
 			host := pairedHost{Token: cmd.String("token")}
-			c, err := client.New(args[0], "")
+			c, err := connect(args[0], "", cmd.String("trust"))
 			if err != nil {
 				return usage{err}
+			}
+			if host.Trust, err = reach(ctx, cmd.Root().Writer, c, cmd.String("trust")); err != nil {
+				return err
 			}
 			switch file := cmd.String("token-file"); {
 			case len(args) == 2:
@@ -89,7 +93,7 @@ func pairCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if c, err = client.New(args[0], host.Token); err != nil {
+			if c, err = connect(c.Address(), host.Token, host.Trust); err != nil {
 				return err
 			}
 			bench, err := c.Bench(ctx)
@@ -104,6 +108,33 @@ func pairCommand() *cli.Command {
 			return nil
 		},
 	}
+}
+
+// connect returns the client of the host at an address, whose certificate is known by a
+// key, if it is not empty.
+func connect(address, token, trust string) (*client.Client, error) {
+	c, err := client.New(address, token)
+	if err == nil && trust != "" {
+		c.Trust(trust)
+	}
+	return c, err
+}
+
+// reach finds out whether a host answers. If nobody vouches for its certificate, the
+// person is asked, who sees the host; what is trusted then is returned.
+func reach(ctx context.Context, w io.Writer, c *client.Client, trust string) (string, error) {
+	err := c.Reach(ctx)
+	var untrusted *client.UntrustedError
+	if !errors.As(err, &untrusted) || trust != "" || !interactive(w) || !interactive(os.Stdin) {
+		return trust, err
+	}
+	fmt.Fprintf(w, "The host at %s has made its certificate itself. Its fingerprint is\n\n  %s\n\nIs it the one that the host's terminal or Setup shows? Type yes or no: ", untrusted.Address, untrusted.Fingerprint)
+	var answer string
+	if fmt.Fscanln(os.Stdin, &answer); !strings.EqualFold(answer, "yes") {
+		return "", errors.New("not paired: the certificate is not the host's, or was not compared")
+	}
+	c.Trust(untrusted.Key)
+	return untrusted.Key, nil
 }
 
 // lookFor is how long hosts are looked for on the network.
@@ -161,7 +192,7 @@ func keep(host pairedHost) error {
 // dial returns the client of the host that the command line, the environment or
 // pairing names.
 func dial(cmd *cli.Command) (*client.Client, error) {
-	address, token := cmd.String("url"), cmd.String("token")
+	address, token, trust := cmd.String("url"), cmd.String("token"), cmd.String("trust")
 	p, err := readPaired()
 	if err != nil {
 		return nil, err
@@ -176,7 +207,10 @@ func dial(cmd *cli.Command) (*client.Client, error) {
 			if token == "" {
 				token = h.Token
 			}
-			return client.New(address, token)
+			if trust == "" {
+				trust = h.Trust
+			}
+			return connect(address, token, trust)
 		}
 	}
 	switch {
@@ -185,5 +219,5 @@ func dial(cmd *cli.Command) (*client.Client, error) {
 	case address == "":
 		return nil, wrong("no host is paired: run 'diathermon pair ADDRESS CODE', or set DIATHERMON_URL and DIATHERMON_TOKEN")
 	}
-	return client.New(address, token)
+	return connect(address, token, trust)
 }

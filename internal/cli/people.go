@@ -128,7 +128,7 @@ func dialHere(cmd *cli.Command) (*client.Client, error) {
 			address = strings.TrimSpace(string(b))
 		}
 	}
-	return client.New(address, strings.TrimSpace(string(token)))
+	return connect(address, strings.TrimSpace(string(token)), cmd.String("trust"))
 }
 
 func tokensCommand() *cli.Command {

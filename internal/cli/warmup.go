@@ -49,7 +49,7 @@ func warmingWords(w api.WarmingUp) string {
 		text += "; soaking"
 	}
 	if w.LeftSeconds != nil && !w.Done {
-		text += ", ready in " + clock(*w.LeftSeconds)
+		text += ", ready at " + time.Now().Add(api.Seconds(*w.LeftSeconds)).Format("15:04") + ", in " + clock(*w.LeftSeconds)
 	}
 	return text + "."
 }

@@ -6,6 +6,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"crypto/tls"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -24,6 +25,7 @@ type Client struct {
 	base  string
 	token string
 	http  *http.Client
+	trust string // the key of the certificate that is meant; empty: authorities vouch for it
 }
 
 // New returns a client of the host at address, such as http://vesper.local:8437,
@@ -36,13 +38,17 @@ func New(address, token string) (*Client, error) {
 	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 		return nil, fmt.Errorf("%q is not a host's address: it should look like http://vesper.local:8437", address)
 	}
-	return &Client{base: u.Scheme + "://" + u.Host + below(u.EscapedPath()), token: token, http: &http.Client{}}, nil
+	c := &Client{base: u.Scheme + "://" + u.Host + below(u.EscapedPath()), token: token}
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.TLSClientConfig = &tls.Config{InsecureSkipVerify: true, VerifyConnection: c.verify} // verify is stricter than what is skipped
+	c.http = &http.Client{Transport: transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	return c, nil
 }
 
 // below is the path below which a host is, behind a proxy. An address that was copied from
 // a browser also has a page's.
 func below(path string) string {
-	for _, page := range []string{"/bench", "/shelf", "/heat", "/wire", "/setup", "/sign-in", "/first-start", "/dav", "/v1"} {
+	for _, page := range append([]string{"/sign-in", "/first-start", "/dav", "/v1"}, api.Pages...) {
 		if at := strings.Index(path+"/", page+"/"); at >= 0 {
 			path = path[:at]
 		}
@@ -86,12 +92,19 @@ func (c *Client) do(ctx context.Context, method, path string, body io.Reader, pr
 		if errors.As(err, &u) {
 			err = u.Err
 		}
+		var untrusted *UntrustedError
+		if errors.As(err, &untrusted) {
+			return nil, untrusted
+		}
 		return nil, &UnreachableError{c.base, err}
 	}
-	if res.StatusCode < 400 {
+	if res.StatusCode < 300 || res.StatusCode == http.StatusNotModified {
 		return res, nil
 	}
 	defer res.Body.Close()
+	if to := res.Header.Get("Location"); res.StatusCode < 400 {
+		return nil, &MovedError{c.base, strings.TrimSuffix(to, path)}
+	}
 	p := &api.Problem{}
 	if json.NewDecoder(io.LimitReader(res.Body, 1<<20)).Decode(p) != nil || p.Title == "" {
 		p = &api.Problem{Title: fmt.Sprintf("%s answered %s", c.base, res.Status), Detail: "is this a Diathermon host?"}
@@ -139,6 +152,11 @@ func get[T any](ctx context.Context, c *Client, path string) (T, error) {
 // Bench returns everything live.
 func (c *Client) Bench(ctx context.Context) (api.Bench, error) {
 	return get[api.Bench](ctx, c, "/v1/bench")
+}
+
+// Addresses tells where other devices reach the host.
+func (c *Client) Addresses(ctx context.Context) (api.Addresses, error) {
+	return get[api.Addresses](ctx, c, "/v1/addresses")
 }
 
 // Shelf lists the stored files.
@@ -292,8 +310,15 @@ type Event struct{ Data any }
 
 // Events calls f with every live event until ctx or the connection ends. The
 // first ones tell everything as it is.
-func (c *Client) Events(ctx context.Context, f func(Event)) error {
-	res, err := c.do(ctx, http.MethodGet, "/v1/events", nil, nil)
+func (c *Client) Events(ctx context.Context, f func(Event)) error { return c.EventsWithout(ctx, "", f) }
+
+// EventsWithout is Events without those of some names, with commas between.
+func (c *Client) EventsWithout(ctx context.Context, names string, f func(Event)) error {
+	path := "/v1/events"
+	if names != "" {
+		path += "?without=" + url.QueryEscape(names)
+	}
+	res, err := c.do(ctx, http.MethodGet, path, nil, nil)
 	if err != nil {
 		return err
 	}

@@ -74,6 +74,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	b.do(page, chromedp.WaitVisible(`[data-setpoint]`))
 	b.mustBeAccessible(page, "a warm-up")
 	b.do(page, chromedp.KeyEvent("\x1b"), chromedp.WaitNotPresent(`[data-setpoint]`))
+	look("moving by hand", "/motion", `[data-place]`)
 	look("the wire", "/wire", `[role=log]`)
 	b.mustSend("long-name-of-a-dust-cap-for-the-finder.gcode", coupon(t, 300), true)
 	b.untilRun("running")
@@ -104,7 +105,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	b.device.Close()
 	look("no printer", "/bench", `[data-connect]`)
 	look("setup", "/setup", `[data-tokens] li`)
-	b.do(page, chromedp.Navigate(b.service.URL+"/sign-in"), chromedp.WaitVisible(`#ask`))
+	b.visit(page, b.service.URL+"/sign-in")
+	b.do(page, chromedp.WaitVisible(`#ask`))
 	ask(b, page, chromedp.Evaluate[any](string(script)+"; 0"))
 	b.mustBeAccessible(page, "signing in")
 }

@@ -119,7 +119,7 @@ func TestTheHostIsReachedThroughAProxyBelowAPath(t *testing.T) {
 
 	// The console, from signing in to a page of its own and its pictures.
 	page := b.plainBrowser(1280, 800)
-	b.do(page, chromedp.Navigate(away+"/shelf"))
+	b.visit(page, away+"/shelf")
 	b.shown(page, `#ask`)
 	b.click(page, `#ask`)
 	letters := b.shown(page, `#shown:not([hidden]) #letters`)
@@ -128,7 +128,7 @@ func TestTheHostIsReachedThroughAProxyBelowAPath(t *testing.T) {
 	}
 	b.Answer(t.Context(), api.Answer{Letters: letters, Allow: true})
 	b.shown(page, `form[action="/vesper/first-start"]`)
-	b.do(page, chromedp.Navigate(away+"/shelf"))
+	b.visit(page, away+"/shelf")
 	b.shown(page, `[data-file], [data-shelf] li`)
 	b.until("the pictures", func(api.Bench) bool {
 		return ask(b, page, chromedp.Evaluate[bool](`[...document.querySelectorAll('img.picture')].some(i => i.naturalWidth > 0) && document.querySelector('[data-link]').textContent.includes('live')`))

@@ -245,7 +245,8 @@ func BenchmarkLayerView(b *testing.B) {
 	fmt.Sscanf(res.Header.Get("Content-Range"), "bytes %d-%d/%d", new(int), new(int), &size)
 	for b.Loop() {
 		page := s.browser(1280, 800, false)
-		s.do(page, chromedp.Navigate(s.service.URL+"/shelf/million.gcode"), chromedp.WaitVisible(`[data-layers][data-drawn="50"]`))
+		s.visit(page, s.service.URL+"/shelf/million.gcode")
+		s.do(page, chromedp.WaitVisible(`[data-layers][data-drawn="50"]`))
 		var took []float64
 		press := func(key string, layer int) float64 {
 			return ask(s, page, chromedp.Evaluate[float64](fmt.Sprintf(`new Promise(done => {
@@ -284,6 +285,43 @@ func BenchmarkLayerView(b *testing.B) {
 			const see = now => { n++; now - begun < 4000 ? requestAnimationFrame(see) : done(1000 * n / (now - begun)) }
 			requestAnimationFrame(see)
 		})`, chromedp.EvalAwaitPromise)), "pictures/s")
+	}
+}
+
+// BenchmarkWirePage measures the longest picture of ten seconds of the Wire page at about
+// 500 lines a second, everything shown, on a processor that is four times slower.
+func BenchmarkWirePage(b *testing.B) {
+	s := start(b, simprinter.Vesper()).live() // at 115200 baud
+	s.mustSend("messages.gcode", []byte(strings.Repeat("M117 a line, as files\n", 60_000)), false)
+	for b.Loop() {
+		page := s.browser(1280, 800, false)
+		s.visit(page, s.service.URL+"/wire")
+		s.shown(page, `[data-rows]`)
+		s.click(page, `[data-filter="report"]`)
+		if _, err := s.Start(b.Context(), "messages.gcode"); err != nil {
+			b.Fatal(err)
+		}
+		s.do(page, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			_, err := cdp.Call(ctx, t, emulation.SetCPUThrottlingRate, emulation.SetCPUThrottlingRateParams{Rate: 4})
+			return err
+		}))
+		s.until("the run to go on", func(now api.Bench) bool { return now.Run != nil && now.Run.Taken > 500 })
+		first, err := s.Wire(b.Context(), 0, 1)
+		if err != nil {
+			b.Fatal(err)
+		}
+		frames := ask(s, page, chromedp.Evaluate[[]float64](`new Promise(done => {
+			const begun = performance.now(), took = []; let last = begun;
+			const see = now => { took.push(now - last); last = now; now - begun < 10000 ? requestAnimationFrame(see) : done(took.slice(5).sort((a, b) => a - b)) }
+			requestAnimationFrame(see)
+		})`, chromedp.EvalAwaitPromise))
+		last, err := s.Wire(b.Context(), 0, 1)
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.ReportMetric(float64(last.Lines[0].Seq-first.Lines[0].Seq)/10, "lines/s")
+		b.ReportMetric(frames[len(frames)-1], "longest-ms")
+		b.ReportMetric(frames[len(frames)/2], "median-ms")
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"os/exec"
+	"strings"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
@@ -17,8 +18,10 @@ func (b *bench) browser(width, height int, dark bool) context.Context {
 	b.t.Helper()
 	ctx := b.plainBrowser(width, height)
 	b.looksLike(ctx, width, height, dark)
-	b.do(ctx, chromedp.Navigate(b.service.SignInLink()), chromedp.WaitVisible(`form[action="/first-start"]`)) // and not now
-	b.do(ctx, chromedp.Navigate(b.service.URL+"/"), chromedp.WaitVisible(`[data-link]`))
+	b.visit(ctx, b.service.SignInLink())
+	b.do(ctx, chromedp.WaitVisible(`form[action="/first-start"]`)) // and not now
+	b.visit(ctx, b.service.URL+"/")
+	b.do(ctx, chromedp.WaitVisible(`[data-link]`))
 	return ctx
 }
 
@@ -57,6 +60,21 @@ func (b *bench) looksLike(ctx context.Context, width, height int, dark bool) {
 	)
 }
 
+// visit goes to an address, again when the page was going elsewhere by itself
+// in the same moment, as it does when it is signed out.
+func (b *bench) visit(ctx context.Context, address string) {
+	b.t.Helper()
+	for tries := 1; ; tries++ {
+		_, err := attempt(b, ctx, chromedp.Navigate(address))
+		if err == nil {
+			return
+		}
+		if tries == 5 || !strings.Contains(err.Error(), "ERR_ABORTED") {
+			b.t.Fatalf("the browser, going to %s: %v", address, err)
+		}
+	}
+}
+
 // do carries out actions in the browser, within patience.
 func (b *bench) do(ctx context.Context, actions ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
@@ -69,6 +87,16 @@ func (b *bench) do(ctx context.Context, actions ...chromedp.Action[chromedp.Void
 // it found.
 func ask[T any](b *bench, ctx context.Context, action chromedp.Action[T]) T {
 	b.t.Helper()
+	v, err := attempt(b, ctx, action)
+	if err != nil {
+		b.t.Fatalf("the browser: %v", err)
+	}
+	return v
+}
+
+// attempt is ask for what may fail.
+func attempt[T any](b *bench, ctx context.Context, action chromedp.Action[T]) (T, error) {
+	b.t.Helper()
 	type result struct {
 		value T
 		err   error
@@ -80,10 +108,7 @@ func ask[T any](b *bench, ctx context.Context, action chromedp.Action[T]) T {
 	}()
 	select {
 	case r := <-done:
-		if r.err != nil {
-			b.t.Fatalf("the browser: %v", r.err)
-		}
-		return r.value
+		return r.value, r.err
 	case <-time.After(patience):
 		b.t.Fatalf("the browser did not come to an end of it; the page says %q", tail(page(ctx)))
 	}

@@ -26,9 +26,10 @@ var binary = sync.OnceValues(func() (string, error) {
 
 // person runs commands with a configuration folder of its own.
 type person struct {
-	t    *testing.T
-	home string
-	env  []string
+	t     *testing.T
+	home  string
+	env   []string
+	stdin string
 }
 
 // run runs a command and returns what it printed and its exit code.
@@ -42,7 +43,7 @@ func (p person) run(args ...string) (stdout, stderr string, code int) {
 	cmd.Dir = p.home
 	cmd.Env = append([]string{"HOME=" + p.home, "XDG_CONFIG_HOME=" + p.home, "PATH=" + os.Getenv("PATH"), "TZ=UTC"}, p.env...)
 	var out, errs bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &errs
+	cmd.Stdin, cmd.Stdout, cmd.Stderr = strings.NewReader(p.stdin), &out, &errs
 	err = cmd.Run()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {
@@ -122,6 +123,13 @@ func TestTheCommandLinePrintsAFile(t *testing.T) {
 	p.ok("bed: 60 °C", "heat", "bed", "60")
 	p.ok("All heaters are off", "cool")
 	p.ok("MACHINE_TYPE:Vesper", "say", "M115")
+	p.stdin = "M115 ; who are you\n\n; nothing\nM114\n"
+	if out := p.ok("X:", "say", "-"); !strings.Contains(out, "MACHINE_TYPE:Vesper") {
+		t.Errorf("lines from standard input: %s", out)
+	}
+	p.stdin = "M105\nM104 S900\nM115\n"
+	p.fails(6, "line 2 of standard input, M104 S900", "say", "-")
+	p.fails(8, "something is wrong", "say", "M4711")
 	p.ok("> N", "wire", "-n", "1000")
 	p.ok("Removed", "shelf", "remove", "clip.gcode")
 

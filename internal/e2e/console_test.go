@@ -45,7 +45,7 @@ func TestTheConsolePrintsAFile(t *testing.T) {
 
 	b.click(page, `a[href="/wire"]`)
 	b.do(page,
-		chromedp.SendKeys(`[role=log] ~ form input`, "M118 hello from the bench\r"),
+		chromedp.SendKeys(`[role=log] ~ div form input`, "M118 hello from the bench\r"),
 		chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:hello from the bench")]`),
 	)
 	b.click(page, `a[href="/bench"]`)
@@ -188,7 +188,8 @@ func TestAWarmUpOfManyHeatersIsKeptWhole(t *testing.T) {
 		t.Fatal(err)
 	}
 	page := b.browser(1280, 1600, false)
-	b.do(page, before(heedless), chromedp.Navigate(b.service.URL+"/heat"))
+	b.do(page, before(heedless))
+	b.visit(page, b.service.URL+"/heat")
 	row := `//*[@data-warm-ups]//*[@data-warm-up][contains(., "ABS, both")]`
 	b.click(page, row+`//button[contains(., "Change")]`)
 	b.do(page, chromedp.WaitVisible(`[data-setpoint="chamber"] input`), chromedp.SendKeys(`[data-setpoint="nozzle1"] input`, "\b\b\b235"))
@@ -233,10 +234,8 @@ func TestTheWireShowsThePastAlsoWhenNewLinesComeFirst(t *testing.T) {
 	}
 	page := b.browser(390, 844, false)
 	say("the first word")
-	b.do(page,
-		before(slowPast),
-		chromedp.Navigate(b.service.URL+"/wire"),
-	)
+	b.do(page, before(slowPast))
+	b.visit(page, b.service.URL+"/wire")
 	ask(b, page, chromedp.Poll[bool](`window.answerNow !== undefined`))
 	say("the second word")
 	b.do(page,

@@ -174,3 +174,30 @@ func TestTheConsoleShowsLayers(t *testing.T) {
 		t.Errorf("%d pixels of the part are drawn", n)
 	}
 }
+
+// A whole layer is drawn with its chords merged: nobody can tell it from one that is drawn chord by chord.
+func TestACurveIsDrawnAsItIs(t *testing.T) {
+	t.Parallel()
+	b := start(t, quick()).live()
+	var body bytes.Buffer
+	rings(&body, 2, 4000)
+	b.mustSend("rings.gcode", body.Bytes(), false)
+	b.drawn("/v1/shelf/rings.gcode/layers")
+	page := b.browser(1280, 800, false)
+	b.visit(page, b.service.URL+"/shelf/rings.gcode")
+	b.do(page, chromedp.WaitVisible(`[data-layers][data-drawn="2"]`))
+	merged := ask(b, page, chromedp.Evaluate[int](`(() => { const c = document.querySelector('canvas'), o = new OffscreenCanvas(c.width, c.height).getContext('2d');
+		o.drawImage(c, 0, 0); window.before = o.getImageData(0, 0, c.width, c.height).data; return +document.querySelector('[data-layers]').dataset.ribbons })()`))
+	if merged < 400 || merged > 2000 {
+		t.Errorf("4,000 chords of 20 circles are %d ribbons", merged)
+	}
+	b.do(page, chromedp.Focus(`canvas`), chromedp.KeyEvent(kb.ArrowLeft)) // one move less
+	b.do(page, chromedp.WaitVisible(`[data-ribbons="3999"]`))
+	painted := ask(b, page, chromedp.Evaluate[[]int](`(() => { const c = document.querySelector('canvas'), o = new OffscreenCanvas(c.width, c.height).getContext('2d');
+		o.drawImage(c, 0, 0); const d = o.getImageData(0, 0, c.width, c.height).data, was = window.before; let n = 0, off = 0;
+		for (let i = 0; i < d.length; i += 4) { if (d[i+3] > 0) n++; if (Math.abs(d[i+3] - was[i+3]) > 160 || d[i+3] > 200 && was[i+3] > 200 && Math.abs(d[i] - was[i]) > 64) off++ }
+		return [n, off] })()`))
+	if painted[0] < 20_000 || painted[1] > painted[0]/200 {
+		t.Errorf("of %d pixels %d differ", painted[0], painted[1])
+	}
+}

@@ -250,6 +250,9 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 	for _, query := range []string{
 		"DELETE FROM goose_db_version WHERE version_id >= 3",
 		"DROP TABLE queue",
+		"ALTER TABLE warm_ups DROP COLUMN spool",
+		"DROP TABLE performances",
+		"DROP TABLE passkeys",
 		"DROP TABLE accounts",
 		"ALTER TABLE tokens DROP COLUMN session, DROP COLUMN account, DROP COLUMN maker, DROP COLUMN used, DROP COLUMN used_from",
 		"ALTER TABLE files RENAME COLUMN digest TO sha256",

@@ -145,6 +145,9 @@ func (b *bench) up() {
 	if b.Client, err = client.New(s.URL, s.Keeper); err != nil {
 		b.t.Fatal(err)
 	}
+	if shown := s.Certificate(); shown.Own {
+		b.Trust(shown.Key)
+	}
 }
 
 // patience bounds every wait. It is long: a machine may be slow, and a wait that

@@ -22,8 +22,12 @@ func (b *bench) shown(page context.Context, selector string) string {
 	b.t.Helper()
 	text := ""
 	b.until(selector, func(api.Bench) bool {
-		text = ask(b, page, chromedp.Evaluate[string](fmt.Sprintf("(e => e && e.checkVisibility() ? e.textContent : '')(document.querySelector(%q))", selector)))
-		return text != ""
+		var err error
+		text, err = attempt(b, page, chromedp.Evaluate[string](fmt.Sprintf("(e => e && e.checkVisibility() ? e.textContent : '')(document.querySelector(%q))", selector)))
+		if err != nil && !strings.Contains(err.Error(), "navigated") { // away from under the question: it is asked again
+			b.t.Fatalf("the browser: %v", err)
+		}
+		return err == nil && text != ""
 	})
 	return text
 }
@@ -43,7 +47,8 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 	t.Parallel()
 	b := start(t, simprinter.Config{})
 	page := b.plainBrowser(900, 500) // as low as a program's own browser pane
-	b.do(page, chromedp.Navigate(b.service.URL+"/bench"), chromedp.WaitVisible(`#ask`))
+	b.visit(page, b.service.URL+"/bench")
+	b.do(page, chromedp.WaitVisible(`#ask`))
 	b.click(page, `#ask`)
 	letters := b.shown(page, `#shown:not([hidden]) #letters`)
 	if waiting, err := b.Pairings(t.Context()); err != nil || len(waiting.Pairings) != 1 || waiting.Pairings[0].Letters != letters {
@@ -97,7 +102,7 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 	}
 
 	// Signed out, it takes the password; and the sessions are listed and ended.
-	b.do(page, chromedp.Navigate(b.service.URL+"/setup"))
+	b.visit(page, b.service.URL+"/setup")
 	b.shown(page, `[data-tokens] li`)
 	b.do(page, chromedp.Evaluate[chromedp.Void](`fetch('/sign-out', { method: 'POST' }).then(() => location.assign('/sign-in'))`))
 	b.shown(page, `form[action="/sign-in"]`)
@@ -115,7 +120,7 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 			t.Errorf("of the program is known %+v", k)
 		}
 	}
-	b.do(page, chromedp.Navigate(b.service.URL+"/bench"))
+	b.visit(page, b.service.URL+"/bench")
 	b.shown(page, `form[action="/sign-in"]`)
 }
 

@@ -94,7 +94,7 @@ func TestAFileIsRehearsedBesideAPrint(t *testing.T) {
 	b.mustSend("now.gcode", coupon(t, 60), true)
 	b.untilRun("running")
 	page := b.browser(390, 844, false)
-	b.do(page, chromedp.Navigate(b.service.URL+"/shelf/long.gcode/rehearsal"))
+	b.visit(page, b.service.URL+"/shelf/long.gcode/rehearsal")
 	b.click(page, `//button[contains(., "Rehearse it")]`)
 	b.do(page, chromedp.WaitVisible(`//button[contains(., "Stop the rehearsal")]`))
 	b.until("a print that goes on beside it", func(now api.Bench) bool { return now.Run.Over || now.Run.Progress.Layer > 2 })
@@ -112,7 +112,8 @@ func TestAFileIsRehearsedBesideAPrint(t *testing.T) {
 	if _, err := b.Rehearse(t.Context(), "coupon.gcode"); err != nil || b.rehearsed("coupon.gcode").State != "finished" {
 		t.Errorf("behind a file that is gone: %v", err)
 	}
-	b.do(page, chromedp.Navigate(b.service.URL+"/shelf/bad%20part.gcode/rehearsal"), chromedp.WaitVisible(`//*[contains(text(), "Asks for a person")]`))
+	b.visit(page, b.service.URL+"/shelf/bad%20part.gcode/rehearsal")
+	b.do(page, chromedp.WaitVisible(`//*[contains(text(), "Asks for a person")]`))
 	if wide := ask(b, page, chromedp.Evaluate[bool](`document.documentElement.scrollWidth > innerWidth`)); wide {
 		t.Error("the page is wider than a phone")
 	}

@@ -72,30 +72,35 @@ func TestScreenshots(t *testing.T) {
 		{"wire", "/wire", `[role=log]:has(div)`},
 	} {
 		for suffix, page := range map[string]context.Context{"": desk, "-phone": phone} {
-			if (shot.name == "wire" || shot.name == "heat") && page == phone {
+			if shot.name != "bench" && page == phone {
 				continue
 			}
-			b.do(page, chromedp.Navigate(b.service.URL+shot.path), chromedp.WaitVisible(shot.ready), chromedp.Sleep(1500*time.Millisecond))
+			b.visit(page, b.service.URL+shot.path)
+			b.do(page, chromedp.WaitVisible(shot.ready), chromedp.Sleep(1500*time.Millisecond))
 			b.shoot(page, filepath.Join(folder, "console-"+shot.name+suffix+".png"))
 		}
 	}
-	b.do(desk, chromedp.Navigate(b.service.URL+"/setup"), chromedp.WaitVisible(`[data-tokens] li`))
+	b.visit(desk, b.service.URL+"/setup")
+	b.do(desk, chromedp.WaitVisible(`[data-tokens] li`))
 	b.click(desk, `[data-make]`, `[data-try]`)
 	b.do(desk, chromedp.WaitVisible(`[data-tried]`), chromedp.Sleep(time.Second), chromedp.Evaluate[chromedp.Void](`scrollTo(0, 0)`))
 	b.shoot(desk, filepath.Join(folder, "console-setup.png"))
-	b.do(desk, chromedp.Navigate(b.service.URL+"/heat"), chromedp.WaitVisible(`[data-heat-chart] canvas`))
+	b.visit(desk, b.service.URL+"/heat")
+	b.do(desk, chromedp.WaitVisible(`[data-heat-chart] canvas`))
 	b.click(desk, `//span[normalize-space(.)="1 month"]`)
 	b.do(desk, chromedp.WaitVisible(`[data-health] svg`), chromedp.Sleep(1500*time.Millisecond))
 	b.shoot(desk, filepath.Join(folder, "console-heat-month.png"))
 
-	b.do(desk, chromedp.Navigate(b.service.URL+"/shelf"))
+	b.visit(desk, b.service.URL+"/shelf")
 	b.click(desk, `[data-file="focuser-knob-fluted.gcode"]`)
 	b.do(desk, chromedp.WaitVisible(`[data-start]`), chromedp.Sleep(1500*time.Millisecond))
 	b.shoot(desk, filepath.Join(folder, "console-start.png"))
-	b.do(desk, chromedp.Navigate(b.service.URL+"/shelf/focuser-knob-fluted.gcode"), chromedp.WaitVisible(`[data-layers][data-drawn="320"]`), chromedp.Sleep(time.Second))
+	b.visit(desk, b.service.URL+"/shelf/focuser-knob-fluted.gcode")
+	b.do(desk, chromedp.WaitVisible(`[data-layers][data-drawn="320"]`), chromedp.Sleep(time.Second))
 	b.shoot(desk, filepath.Join(folder, "console-layers.png"))
 
-	b.do(desk, chromedp.Navigate(b.service.URL+"/shelf/focuser-knob-fluted.gcode/rehearsal"), chromedp.WaitVisible(`[data-rehearsal] .lengths`), chromedp.Sleep(time.Second))
+	b.visit(desk, b.service.URL+"/shelf/focuser-knob-fluted.gcode/rehearsal")
+	b.do(desk, chromedp.WaitVisible(`[data-rehearsal] .lengths`), chromedp.Sleep(time.Second))
 	b.shoot(desk, filepath.Join(folder, "console-rehearsal.png"))
 
 	now, err := b.Bench(t.Context())
@@ -106,13 +111,22 @@ func TestScreenshots(t *testing.T) {
 		b.Control(t.Context(), now.Run.ID, "stop")
 	}
 	b.until("the run's end", func(now api.Bench) bool { return !now.Run.Going })
+	b.visit(desk, b.service.URL+"/motion")
+	b.do(desk, chromedp.WaitVisible(`[data-place]`))
+	if _, err := b.Press(t.Context(), at(160, 70, 60)); err != nil {
+		t.Fatal(err)
+	}
+	b.do(desk, chromedp.Sleep(300*time.Millisecond))
+	b.shoot(desk, filepath.Join(folder, "console-motion.png"))
+	b.until("its being there", func(now api.Bench) bool { return !now.Motion.Going })
 	if _, err := b.Start(t.Context(), "focuser-knob-fluted.gcode"); err != nil {
 		t.Fatal(err)
 	}
 	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 3 })
 	b.restart()
 	b.until("a run to be picked up", func(now api.Bench) bool { return now.Run.NeedsPlan && now.Link.State == "live" })
-	b.do(desk, chromedp.Navigate(b.service.URL+"/bench"), chromedp.WaitVisible(`[data-run][data-state="interrupted"]`))
+	b.visit(desk, b.service.URL+"/bench")
+	b.do(desk, chromedp.WaitVisible(`[data-run][data-state="interrupted"]`))
 	b.click(desk, `//button[contains(., "Pick up…")]`)
 	b.do(desk, chromedp.WaitVisible(`[data-plan] li`), chromedp.Sleep(time.Second))
 	b.shoot(desk, filepath.Join(folder, "console-pick-up.png"))

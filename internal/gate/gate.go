@@ -136,16 +136,31 @@ type key struct{}
 
 // Context is for http.Server.ConnContext: with it Admit finds the connection.
 func Context(ctx context.Context, c net.Conn) context.Context {
-	if in, ok := c.(*conn); ok {
+	if in := below(c); in != nil {
 		return context.WithValue(ctx, key{}, in)
 	}
 	return ctx
 }
 
+// below is the connection that was let in, below those that encrypt it.
+func below(c net.Conn) *conn {
+	for c != nil {
+		if in, ok := c.(*conn); ok {
+			return in
+		}
+		over, ok := c.(interface{ NetConn() net.Conn })
+		if !ok {
+			return nil
+		}
+		c = over.NetConn()
+	}
+	return nil
+}
+
 // State is for http.Server.ConnState: a connection on which nothing is asked goes
 // before one at work.
 func State(c net.Conn, s http.ConnState) {
-	if in, ok := c.(*conn); ok {
+	if in := below(c); in != nil {
 		in.gate.mu.Lock()
 		defer in.gate.mu.Unlock()
 		in.idle = s == http.StateIdle

@@ -21,6 +21,7 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
+	"diathermon/internal/core/routine"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
@@ -143,6 +144,8 @@ type memory struct {
 	episodes []heat.Episode
 	alarms   []heat.Alarm
 }
+
+func (m *memory) Performance(routine.Record) {}
 
 func (m *memory) Run(r run.Record) {
 	m.mu.Lock()

@@ -13,7 +13,10 @@ import (
 	"diathermon/internal/host/byhand"
 	"diathermon/internal/host/capacity"
 	"diathermon/internal/host/heating"
+	"diathermon/internal/host/moving"
+	"diathermon/internal/host/outputs"
 	"diathermon/internal/host/part"
+	"diathermon/internal/host/performing"
 	"diathermon/internal/host/position"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/host/remarks"
@@ -36,6 +39,9 @@ type Parts struct {
 	Capacity *capacity.Capacity
 	Run      *printing.Printing
 	Hand     *byhand.Hand
+	Motion   *moving.Moving
+	Outputs  *outputs.Outputs
+	Routines *performing.Performing
 
 	flight *traffic.Recorder
 }
@@ -47,11 +53,14 @@ type Bench struct {
 	Heat     heating.Now
 	Position position.Now
 	Holds    capacity.Now
-	Run      *printing.Now // the run that goes on, or the last one since the start
+	Motion   moving.Now
+	Outputs  outputs.Now
+	Routine  performing.Now // its ID is empty: none was performed since the start
+	Run      *printing.Now  // the run that goes on, or the last one since the start
 }
 
 func (p *Parts) bench() Bench {
-	return Bench{Printer: p.Printer, Now: p.Link.Now(), Heat: p.Heat.Now(), Position: p.Where.Now(), Holds: p.Capacity.Now(), Run: p.Run.Now()}
+	return Bench{Printer: p.Printer, Now: p.Link.Now(), Heat: p.Heat.Now(), Position: p.Where.Now(), Holds: p.Capacity.Now(), Motion: p.Motion.Now(), Outputs: p.Outputs.Now(), Routine: p.Routines.Now(), Run: p.Run.Now()}
 }
 
 // Recorder keeps what happens. None of its methods may wait for anything.
@@ -59,6 +68,7 @@ type Recorder interface {
 	part.Recorder
 	heating.Recorder
 	printing.Recorder
+	performing.Recorder
 }
 
 // Config is what a Host needs.
@@ -84,6 +94,8 @@ type Config struct {
 	Unmeasured bool            // it is not measured by itself what the printer can hold
 
 	Motion func(motion.Limits) // is told what the printer says that its axes can do, and may not wait; nil: it is not asked
+
+	Performed performing.Memory // what is being performed; nil: nobody remembers it
 
 	Files   printing.Files
 	Journal printing.Journal
@@ -120,14 +132,20 @@ func New(c Config) *Host {
 		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
 		Rules: c.Rules, Sleepy: c.Sleepy, Recording: h.recording,
 	}, loop, p.Link, p.Where, p.Heat)
-	p.Hand = byhand.New(c.Printer, p.Link, p.Where, p.Run, h.Halt)
+	p.Hand = byhand.New(p.Link, p.Run, h.Halt)
+	p.Motion = moving.New(c.Printer, c.Rules.Parking, loop, p.Link, p.Where, p.Heat, p.Run)
+	p.Outputs = outputs.New(c.Printer.Outputs, loop, p.Link, p.Run)
+	p.Routines = performing.New(performing.Config{Printer: c.Printer, Parking: c.Rules.Parking, Recorder: c.Recorder, Memory: c.Performed}, loop, p.Link, p.Where, p.Heat, p.Run, p.Motion, p.Outputs)
+	p.Run.Mind(p.Motion, p.Routines)
+	p.Motion.Attend(p.Routines)
+	p.Hand.Attend(p.Routines)
 	p.Link.Attend(p.Run)
 	p.Heat.Attend(p.Run)
 	p.Capacity.Attend(p.Run)
 	told.Attend(p.Run)
 
 	h.Parts = p
-	loop.Join(p.Wire, p.Where, p.Link, p.Heat, told, remarks.New(loop), p.Capacity, p.Run)
+	loop.Join(p.Wire, p.Where, p.Link, p.Heat, told, remarks.New(loop), p.Capacity, p.Run, p.Motion, p.Outputs, p.Routines)
 	return h
 }
 

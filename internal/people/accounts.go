@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -181,6 +182,7 @@ func (p *People) RemoveAccount(ctx context.Context, id string) error {
 	}
 	p.mu.Lock()
 	delete(p.accounts, id)
+	maps.DeleteFunc(p.passkeys, func(_ string, k access.Passkey) bool { return k.Account == id })
 	p.mu.Unlock()
 	p.log.Info("an account was removed", "name", a.Name)
 	for _, h := range p.holders(func(h *Holder) bool { return h.Account == id }) {

@@ -48,9 +48,11 @@ type Pairing struct {
 	Asked   time.Time
 	State   PairingState
 
-	secret string
-	tries  int
-	key    string // the token, or a browser's one-time code, until it is fetched
+	secret  string
+	tries   int
+	grant   access.Token // that a program gets when it asks for it, and not before
+	code    string       // a browser's, that signs in once
+	fetched bool
 }
 
 type pairings struct {
@@ -134,7 +136,7 @@ func (p *People) Asking() []Pairing {
 // Answer says yes or no to who shows these letters. Scopes, if there are any, take the
 // place of those that were asked for. After three letters that nobody shows, all who wait
 // are sent away.
-func (p *People) Answer(ctx context.Context, by *Holder, shown string, yes bool, scopes []string) (Pairing, error) {
+func (p *People) Answer(by *Holder, shown string, yes bool, scopes []string) (Pairing, error) {
 	k := &p.pairings
 	k.mu.Lock()
 	defer k.mu.Unlock()
@@ -159,34 +161,44 @@ func (p *People) Answer(ctx context.Context, by *Holder, shown string, yes bool,
 		return *one, nil
 	}
 	if one.Session {
-		one.key = p.codeFor(by.Account)
+		one.code = p.codeFor(by.Account)
 	} else {
 		if len(scopes) == 0 {
 			scopes = strings.Fields(one.Scopes)
 		}
-		token, t, err := p.MakeToken(ctx, by, one.Name, scopes, nil)
+		grant, err := given(by, one.Name, scopes)
 		if err != nil {
 			return *one, err
 		}
-		one.key, one.Scopes = token, t.Scopes
+		one.grant, one.Scopes = grant, grant.Scopes
 	}
 	one.State = Granted
 	p.log.Info("somebody was let in", "by", by.Caller(), "name", one.Name, "address", one.From)
 	return *one, nil
 }
 
-// Outcome tells who asked what has become of it; a key is handed out once.
-func (p *People) Outcome(id, secret string) (Pairing, string, error) {
+// Outcome tells who asked what has become of it; a key is handed out once, and made only
+// then, so that none is left of who has gone.
+func (p *People) Outcome(ctx context.Context, id, secret string) (Pairing, string, error) {
 	k := &p.pairings
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	for _, one := range k.current(time.Now()) {
 		if one.ID == id && subtle.ConstantTimeCompare([]byte(one.secret), []byte(secret)) == 1 {
-			key := one.key
-			one.key = ""
-			if one.State == Granted && key == "" {
+			if one.State != Granted {
+				return *one, "", nil
+			}
+			if one.fetched {
 				break
 			}
+			key := one.code
+			if !one.Session {
+				var err error
+				if key, err = p.enter(ctx, one.From, one.grant); err != nil {
+					return *one, "", err
+				}
+			}
+			one.fetched = true
 			return *one, key, nil
 		}
 	}

@@ -34,7 +34,10 @@ type Kept interface {
 	DeleteToken(ctx context.Context, id string) error
 	Accounts(ctx context.Context) ([]access.Account, error)
 	PutAccount(ctx context.Context, a access.Account) error
-	DeleteAccount(ctx context.Context, id string) error
+	DeleteAccount(ctx context.Context, id string) error // and the account's passkeys
+	Passkeys(ctx context.Context) ([]access.Passkey, error)
+	PutPasskey(ctx context.Context, k access.Passkey) error
+	DeletePasskey(ctx context.Context, id string) error
 }
 
 // Errors that callers tell apart.
@@ -80,12 +83,14 @@ type People struct {
 	wrongCodes, wrongTokens *guesses
 	signIns                 *signIns
 	pairings                pairings
+	offers                  offers
 
 	changing sync.Mutex // one account is changed at a time
 
 	mu       sync.Mutex
 	byHash   map[[sha256.Size]byte]*Holder
 	accounts map[string]*access.Account // by ID
+	passkeys map[string]access.Passkey  // by ID
 	codes    map[string]code            // one-time codes
 }
 
@@ -151,7 +156,7 @@ func (h *Holder) May() []string {
 func Open(ctx context.Context, kept Kept, log *slog.Logger) (*People, error) {
 	p := &People{
 		kept: kept, log: log, wrongCodes: newGuesses(codesOfOne, codesOfAll), wrongTokens: newGuesses(tokensOfOne, tokensOfAll), signIns: newSignIns(),
-		byHash: map[[sha256.Size]byte]*Holder{}, accounts: map[string]*access.Account{}, codes: map[string]code{},
+		byHash: map[[sha256.Size]byte]*Holder{}, accounts: map[string]*access.Account{}, passkeys: map[string]access.Passkey{}, codes: map[string]code{},
 	}
 	persons, err := kept.Accounts(ctx)
 	if err != nil {
@@ -159,6 +164,13 @@ func Open(ctx context.Context, kept Kept, log *slog.Logger) (*People, error) {
 	}
 	for _, a := range persons {
 		p.accounts[a.ID] = &a
+	}
+	passkeys, err := kept.Passkeys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range passkeys {
+		p.passkeys[k.ID] = k
 	}
 	tokens, err := kept.Tokens(ctx)
 	if err != nil {
@@ -423,24 +435,33 @@ func (p *People) Holder(id string) (*Holder, error) {
 	return nil, fmt.Errorf("%w: it was withdrawn or has expired", ErrMissing)
 }
 
-// MakeToken makes a token for a program. Nobody gives what they have not.
-func (p *People) MakeToken(ctx context.Context, maker *Holder, name string, scopes []string, expires *time.Time) (string, access.Token, error) {
-	given, ok := access.Asked(scopes)
+// given is the token that somebody may give to a program.
+func given(maker *Holder, name string, scopes []string) (access.Token, error) {
 	if err := ProgramName(name); err != nil {
-		return "", access.Token{}, err
+		return access.Token{}, err
 	}
+	all, ok := access.Asked(scopes)
 	if !ok {
-		return "", access.Token{}, fmt.Errorf("%w: %q; they are some of %s", ErrScopes, scopes, access.All)
+		return access.Token{}, fmt.Errorf("%w: %q; they are some of %s", ErrScopes, scopes, access.All)
 	}
-	for _, s := range strings.Fields(given) {
+	for _, s := range strings.Fields(all) {
 		if !slices.Contains(maker.May(), s) {
-			return "", access.Token{}, fmt.Errorf("%w: you have not got %q yourself", ErrScopes, s)
+			return access.Token{}, fmt.Errorf("%w: you have not got %q yourself", ErrScopes, s)
 		}
 	}
-	if expires != nil && !expires.After(time.Now()) {
+	return access.Token{Name: name, Scopes: all, Maker: maker.Caller()}, nil
+}
+
+// MakeToken makes a token for a program. Nobody gives what they have not.
+func (p *People) MakeToken(ctx context.Context, maker *Holder, name string, scopes []string, expires *time.Time) (string, access.Token, error) {
+	t, err := given(maker, name, scopes)
+	if err != nil {
+		return "", access.Token{}, err
+	}
+	if t.Expires = expires; expires != nil && !expires.After(time.Now()) {
 		return "", access.Token{}, fmt.Errorf("%w: it would have expired on %s", ErrScopes, expires.Format(time.DateOnly))
 	}
-	token, err := p.enter(ctx, maker.Caller(), access.Token{Name: name, Scopes: given, Maker: maker.Caller(), Expires: expires})
+	token, err := p.enter(ctx, maker.Caller(), t)
 	if err != nil {
 		return "", access.Token{}, err
 	}

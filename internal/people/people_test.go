@@ -53,6 +53,10 @@ func (k *kept) DeleteAccount(_ context.Context, id string) error {
 	return nil
 }
 
+func (k *kept) Passkeys(context.Context) ([]access.Passkey, error) { return nil, nil }
+func (k *kept) PutPasskey(context.Context, access.Passkey) error   { return nil }
+func (k *kept) DeletePasskey(context.Context, string) error        { return nil }
+
 func crowd(t *testing.T) (*People, *kept, *Holder) {
 	k := &kept{tokens: map[string]access.Token{}, accounts: map[string]access.Account{}}
 	p, err := Open(t.Context(), k, slog.New(slog.DiscardHandler))
@@ -207,41 +211,44 @@ func TestSixLettersLetAProgramIn(t *testing.T) {
 		if err != nil || len(one.Letters) != 6 {
 			t.Fatal(one, err)
 		}
-		if got, key, err := p.Outcome(one.ID, secret); err != nil || got.State != Waiting || key != "" {
+		if got, key, err := p.Outcome(t.Context(), one.ID, secret); err != nil || got.State != Waiting || key != "" {
 			t.Errorf("%+v %q %v", got, key, err)
 		}
-		if _, _, err := p.Outcome(one.ID, "wrong"); !errors.Is(err, ErrMissing) {
+		if _, _, err := p.Outcome(t.Context(), one.ID, "wrong"); !errors.Is(err, ErrMissing) {
 			t.Errorf("with another's secret: %v", err)
 		}
-		if _, err := p.Answer(t.Context(), keeper, " "+strings.ToLower(one.Letters[:3]+" "+one.Letters[3:]), true, nil); err != nil {
+		if _, err := p.Answer(keeper, " "+strings.ToLower(one.Letters[:3]+" "+one.Letters[3:]), true, nil); err != nil {
 			t.Error(err)
 		}
-		_, key, err := p.Outcome(one.ID, secret)
+		if n := len(p.Tokens()); n != 1 { // the keeper's
+			t.Errorf("%d tokens are there before it comes for its own", n)
+		}
+		_, key, err := p.Outcome(t.Context(), one.ID, secret)
 		h, in := p.Find(key)
 		if err != nil || !in || h.Token.Scopes != access.Send || h.Maker != KeeperName {
 			t.Errorf("it got %+v, %v", h, err)
 		}
-		if _, again, err := p.Outcome(one.ID, secret); again != "" || err == nil {
+		if _, again, err := p.Outcome(t.Context(), one.ID, secret); again != "" || err == nil {
 			t.Error("its token was handed out twice")
 		}
 
 		two, secret, _ := p.Ask("192.0.2.1", "slicer", []string{access.Keep}, false)
 		for range 3 {
-			p.Answer(t.Context(), keeper, "AAAAAA", true, nil)
+			p.Answer(keeper, "AAAAAA", true, nil)
 		}
-		if _, err := p.Answer(t.Context(), keeper, two.Letters, true, nil); !errors.Is(err, ErrMissing) {
+		if _, err := p.Answer(keeper, two.Letters, true, nil); !errors.Is(err, ErrMissing) {
 			t.Errorf("after three wrong tries: %v", err)
 		}
-		if got, _, _ := p.Outcome(two.ID, secret); got.State != Denied {
+		if got, _, _ := p.Outcome(t.Context(), two.ID, secret); got.State != Denied {
 			t.Errorf("it is told %s", got.State)
 		}
 
 		old, secret, _ := p.Ask("192.0.2.1", "slicer", []string{access.Send}, false)
 		time.Sleep(5*time.Minute + time.Second)
-		if _, err := p.Answer(t.Context(), keeper, old.Letters, true, nil); !errors.Is(err, ErrMissing) {
+		if _, err := p.Answer(keeper, old.Letters, true, nil); !errors.Is(err, ErrMissing) {
 			t.Errorf("after five minutes: %v", err)
 		}
-		if got, _, _ := p.Outcome(old.ID, secret); got.State != Expired {
+		if got, _, _ := p.Outcome(t.Context(), old.ID, secret); got.State != Expired {
 			t.Errorf("it is told %s", got.State)
 		}
 		for i := range 4 {
@@ -264,10 +271,10 @@ func TestABrowserBecomesWhoeverLetItIn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := p.Answer(t.Context(), h, one.Letters, true, []string{access.Keep}); err != nil {
+	if _, err := p.Answer(h, one.Letters, true, []string{access.Keep}); err != nil {
 		t.Fatal(err)
 	}
-	_, code, _ := p.Outcome(one.ID, secret)
+	_, code, _ := p.Outcome(t.Context(), one.ID, secret)
 	in, err := p.Spend(t.Context(), "192.0.2.3", code, ConsoleName, true)
 	if err != nil {
 		t.Fatal(err)

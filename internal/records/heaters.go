@@ -104,6 +104,7 @@ func (r *Records) Learned(ctx context.Context) (map[heat.Heater]*heat.Learned, e
 // warmUpRow is a row of warm_ups.
 type warmUpRow struct {
 	Name      string `gorm:"primaryKey"`
+	Spool     string
 	Setpoints string
 	Sequence  string
 	Soak      bool
@@ -121,7 +122,7 @@ func (r *Records) WarmUps(ctx context.Context) ([]heat.WarmUp, error) {
 	}
 	out := make([]heat.WarmUp, 0, len(rows))
 	for _, row := range rows {
-		w := heat.WarmUp{Name: row.Name, Order: heat.Order(row.Sequence), Soak: row.Soak, SoakFor: time.Duration(row.SoakFor * float64(time.Second))}
+		w := heat.WarmUp{Name: row.Name, Spool: row.Spool, Order: heat.Order(row.Sequence), Soak: row.Soak, SoakFor: time.Duration(row.SoakFor * float64(time.Second))}
 		if err := json.Unmarshal([]byte(row.Setpoints), &w.Setpoints); err != nil {
 			return nil, fmt.Errorf("warm-up %q: %w", row.Name, err)
 		}
@@ -136,7 +137,7 @@ func (r *Records) PutWarmUp(ctx context.Context, w heat.WarmUp) error {
 	if err != nil {
 		return err
 	}
-	row := warmUpRow{Name: w.Name, Setpoints: string(setpoints), Sequence: string(w.Order), Soak: w.Soak, SoakFor: w.SoakFor.Seconds()}
+	row := warmUpRow{Name: w.Name, Spool: w.Spool, Setpoints: string(setpoints), Sequence: string(w.Order), Soak: w.Soak, SoakFor: w.SoakFor.Seconds()}
 	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
 }
 

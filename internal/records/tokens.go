@@ -86,3 +86,41 @@ func (r *Records) PutAccount(ctx context.Context, a access.Account) error {
 func (r *Records) DeleteAccount(ctx context.Context, id string) error {
 	return r.db.WithContext(ctx).Where("id = ?", id).Delete(&accountRow{}).Error
 }
+
+// passkeyRow is a row of passkeys.
+type passkeyRow struct {
+	ID         string `gorm:"primaryKey"`
+	Account    string
+	Name       string
+	Credential []byte
+	Created    time.Time
+	Used       *time.Time
+}
+
+// TableName tells GORM the table of passkeyRow.
+func (passkeyRow) TableName() string { return "passkeys" }
+
+// Passkeys returns every passkey.
+func (r *Records) Passkeys(ctx context.Context) ([]access.Passkey, error) {
+	var rows []passkeyRow
+	if err := r.db.WithContext(ctx).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]access.Passkey, len(rows))
+	for i, row := range rows {
+		out[i] = access.Passkey(row)
+		out[i].Created = row.Created.UTC()
+	}
+	return out, nil
+}
+
+// PutPasskey keeps a passkey.
+func (r *Records) PutPasskey(ctx context.Context, k access.Passkey) error {
+	row := passkeyRow(k)
+	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+}
+
+// DeletePasskey removes a passkey.
+func (r *Records) DeletePasskey(ctx context.Context, id string) error {
+	return r.db.WithContext(ctx).Where("id = ?", id).Delete(&passkeyRow{}).Error
+}

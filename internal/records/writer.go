@@ -49,11 +49,14 @@ type entry struct {
 	Alarm   *alarmRow   `json:"alarm,omitempty"`
 	Episode *episodeRow `json:"episode,omitempty"`
 	Model   *modelRow   `json:"model,omitempty"`
+
+	Performance *performanceRow `json:"performance,omitempty"`
 }
 
 // replaces reports whether e is a newer state of what other tells.
 func (e entry) replaces(other entry) bool {
-	return e.Run != nil && other.Run != nil && e.Run.ID == other.Run.ID || e.Model != nil && other.Model != nil && e.Model.Heater == other.Model.Heater
+	return e.Run != nil && other.Run != nil && e.Run.ID == other.Run.ID || e.Model != nil && other.Model != nil && e.Model.Heater == other.Model.Heater ||
+		e.Performance != nil && other.Performance != nil && e.Performance.ID == other.Performance.ID
 }
 
 // NewWriter returns a Writer that keeps what waits at path while the database is
@@ -247,6 +250,8 @@ func (r *Records) put(ctx context.Context, batch []entry) error {
 				err = newest.Create(e.Episode).Error
 			case e.Model != nil:
 				err = newest.Create(e.Model).Error
+			case e.Performance != nil:
+				err = newest.Create(e.Performance).Error
 			case e.Message != nil:
 				messages = append(messages, e.Message)
 			case e.Mark != nil:

@@ -40,7 +40,7 @@ func (s *starting) announce(context.Context) error {
 			}
 		}
 	})
-	h := &announce.Host{Name: s.config.Printer.Name, Port: at.Port, IP: at.IP, Log: s.log, Text: func() []string {
+	h := &announce.Host{Name: s.config.Printer.Name, Port: at.Port, IP: at.IP, Sealed: s.seal != nil, Log: s.log, Text: func() []string {
 		mu.Lock()
 		defer mu.Unlock()
 		return []string{"txtvers=1", "path=/", "state=" + state}

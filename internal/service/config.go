@@ -58,6 +58,10 @@ type Web struct {
 	Proxies  []string `toml:"proxies"`   // addresses whose X-Forwarded headers are believed
 	Path     string   `toml:"path"`      // below which it is seen through them
 	FramedBy []string `toml:"framed_by"` // origins whose pages may frame the console
+
+	Certificate    string `toml:"certificate"`     // path of a PEM file: the host speaks TLS with it
+	Key            string `toml:"key"`             // path of its key
+	OwnCertificate bool   `toml:"own_certificate"` // it speaks TLS with one that it makes itself
 }
 
 // Folder is the configuration's [folder]: one on the host's disk from which files are
@@ -103,18 +107,27 @@ type Wire struct {
 
 // Printer is the configuration's [printer].
 type Printer struct {
-	Name             string  `toml:"name"`
-	Width            float64 `toml:"width"`  // mm
-	Depth            float64 `toml:"depth"`  // mm
-	Height           float64 `toml:"height"` // mm
-	Tools            int     `toml:"tools"`
-	NozzleDiameter   float64 `toml:"nozzle_diameter"`   // mm
-	FilamentDiameter float64 `toml:"filament_diameter"` // mm
-	FilamentDensity  float64 `toml:"filament_density"`  // g/cm³
-	FilamentPrice    float64 `toml:"filament_price"`    // of a kilogram; 0: not said
-	Currency         string  `toml:"currency"`
-	Limits           Limits  `toml:"limits"`
-	Motion           Motion  `toml:"motion"`
+	Name             string   `toml:"name"`
+	Width            float64  `toml:"width"`  // mm
+	Depth            float64  `toml:"depth"`  // mm
+	Height           float64  `toml:"height"` // mm
+	Tools            int      `toml:"tools"`
+	NozzleDiameter   float64  `toml:"nozzle_diameter"`   // mm
+	FilamentDiameter float64  `toml:"filament_diameter"` // mm
+	FilamentDensity  float64  `toml:"filament_density"`  // g/cm³
+	FilamentPrice    float64  `toml:"filament_price"`    // of a kilogram; 0: not said
+	Currency         string   `toml:"currency"`
+	Limits           Limits   `toml:"limits"`
+	Motion           Motion   `toml:"motion"`
+	Outputs          []Output `toml:"outputs"`
+}
+
+// Output is one of the configuration's [[printer.outputs]]: a fan, a light or a pin.
+type Output struct {
+	Name   string `toml:"name"`
+	Kind   string `toml:"kind"`   // fan, light or pin
+	Number int    `toml:"number"` // of the fan or the pin, as the firmware counts
+	Levels bool   `toml:"levels"` // it has levels between off and full
 }
 
 // Motion is what the printer's axes can do, for the time that a file takes; 0 is what a
@@ -244,6 +257,9 @@ func (c Config) Check() error {
 			return fmt.Errorf("%s is %g: it must be from 0 to %g", v.key, v.value, v.most)
 		}
 	}
+	if err := p.checkOutputs(); err != nil {
+		return err
+	}
 	switch {
 	case c.Wire.Window != "auto" && c.Wire.Window != "single" && c.Wire.Window != "wide":
 		return fmt.Errorf("wire.window is %q: use auto, single or wide", c.Wire.Window)
@@ -261,6 +277,12 @@ func (c Config) Check() error {
 	if _, err := c.Web.proxy(); err != nil {
 		return err
 	}
+	switch w := c.Web; {
+	case (w.Certificate == "") != (w.Key == ""):
+		return errors.New("web.certificate and web.key belong together: name both, or neither")
+	case w.OwnCertificate && w.Certificate != "":
+		return errors.New("web.own_certificate is asked for, and web.certificate is named: choose one")
+	}
 	for _, origin := range c.Web.FramedBy {
 		if u, err := url.Parse(origin); err != nil || u.Scheme == "" || u.Host == "" || origin != u.Scheme+"://"+u.Host {
 			return fmt.Errorf("web.framed_by has %q: an origin looks like https://name.example:8443", origin)
@@ -271,6 +293,9 @@ func (c Config) Check() error {
 	}
 	return nil
 }
+
+// sealed reports whether the host speaks TLS.
+func (w Web) sealed() bool { return w.OwnCertificate || w.Certificate != "" }
 
 // pathed is what a path below which a host is may look like.
 var pathed = regexp.MustCompile(`^(/[A-Za-z0-9._~-]+)*$`)
@@ -307,12 +332,37 @@ func (c Config) host() host.Config {
 
 // Machine is the configuration's printer as the core knows it.
 func (p Printer) Machine() machine.Printer {
+	var outputs []machine.Output
+	for _, o := range p.Outputs {
+		outputs = append(outputs, machine.Output{Name: o.Name, Kind: machine.OutputKind(o.Kind), Number: o.Number, Levels: o.Levels})
+	}
 	return machine.Printer{
-		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
+		Outputs: outputs,
+		Name:    p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
 		Price: p.FilamentPrice, Currency: p.Currency,
 		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools,
 		Limits: heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
 	}
+}
+
+// checkOutputs says what is wrong with the outputs.
+func (p Printer) checkOutputs() error {
+	names := map[string]bool{}
+	for _, o := range p.Outputs {
+		switch name := strings.ToLower(o.Name); {
+		case !regexp.MustCompile(`^[\pL\pN][\pL\pN _-]{0,29}$`).MatchString(o.Name):
+			return fmt.Errorf("printer.outputs: %q is no name: up to 30 letters, digits and spaces", o.Name)
+		case names[name]:
+			return fmt.Errorf("printer.outputs: %q is there twice", o.Name)
+		case o.Kind != string(machine.Fan) && o.Kind != string(machine.Light) && o.Kind != string(machine.Pin):
+			return fmt.Errorf("printer.outputs: the kind of %q is %q: use fan, light or pin", o.Name, o.Kind)
+		case o.Number < 0 || o.Number > 255:
+			return fmt.Errorf("printer.outputs: the number of %q is %d: use 0 to 255", o.Name, o.Number)
+		default:
+			names[name] = true
+		}
+	}
+	return nil
 }
 
 // limits are those of a common machine with what is said in their place; nil if nothing

@@ -27,10 +27,13 @@ import (
 	"diathermon/internal/host/printing"
 	"diathermon/internal/journal"
 	"diathermon/internal/people"
+	"diathermon/internal/qrcode"
 	"diathermon/internal/records"
+	"diathermon/internal/seal"
 	"diathermon/internal/shelf"
 	"diathermon/internal/web"
 	"diathermon/internal/web/guard"
+	"diathermon/internal/web/setup"
 )
 
 // A Service is a host that runs.
@@ -41,8 +44,10 @@ type Service struct {
 	Host   *host.Host
 
 	people  *people.People
+	seal    *seal.Seal // nil: it does not speak TLS
 	guard   *guard.Access
 	log     *slog.Logger
+	listens net.Addr
 	server  *http.Server
 	closers []func() // in the order of their making
 	failed  chan error
@@ -169,8 +174,12 @@ func (s *Service) serve(l net.Listener, w *web.Server) {
 		BaseContext:       func(net.Listener) context.Context { return ctx },
 		ErrorLog:          slog.NewLogLogger(s.log.Handler(), slog.LevelDebug),
 	}
+	l = gate.New(l, gate.Ordinary())
+	if s.seal != nil {
+		l = s.seal.Listener(l)
+	}
 	go func() {
-		if err := s.server.Serve(gate.New(l, gate.Ordinary())); !errors.Is(err, http.ErrServerClosed) {
+		if err := s.server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
 		}
 	}()
@@ -186,6 +195,23 @@ func (s *Service) serve(l net.Listener, w *web.Server) {
 
 // SignInLink returns a new link that signs one browser in.
 func (s *Service) SignInLink() string { return s.URL + "/sign-in#" + s.people.Code() }
+
+// Certificate is what the host's certificate is known by; nothing, if it has none.
+func (s *Service) Certificate() seal.Shown {
+	if s.seal == nil {
+		return seal.Shown{}
+	}
+	return s.seal.Shown()
+}
+
+// Code is the address of the console for a phone's camera, to be shown in a terminal;
+// empty: other devices do not reach it.
+func (s *Service) Code() (string, error) {
+	if all := setup.Reachable(s.scheme(), s.listens); len(all) > 0 {
+		return qrcode.Terminal(all[0])
+	}
+	return "", nil
+}
 
 // PairCode returns a new code that lets one program in.
 func (s *Service) PairCode() string { return s.people.Code() }

@@ -26,6 +26,8 @@ import (
 	"diathermon/internal/records"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/rehearsal"
+	"diathermon/internal/routines"
+	"diathermon/internal/seal"
 	"diathermon/internal/shelf"
 	"diathermon/internal/survey"
 	"diathermon/internal/web"
@@ -45,6 +47,7 @@ type starting struct {
 	hindsight *hindsight.Hindsight
 	journals  *journal.Folder
 	survey    *survey.Survey
+	routines  *routines.Routines
 	stage     *rehearsal.Stage
 	line      *queue.Queue
 	intake    doors.Intake
@@ -56,7 +59,7 @@ type starting struct {
 // it.
 func (s *Service) start(ctx context.Context, c Config) error {
 	at := &starting{Service: s, config: c}
-	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.doors, at.access, at.http, at.announce} {
+	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.doors, at.sealed, at.access, at.http, at.announce} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -85,6 +88,7 @@ func (s *starting) folder(context.Context) (err error) {
 	if s.listener, err = listen(s.config.Listen); err != nil {
 		return err
 	}
+	s.listens = s.listener.Addr()
 	s.closers = append(s.closers, func() { s.listener.Close() })
 	return nil
 }
@@ -167,7 +171,14 @@ func (s *starting) host(ctx context.Context) (err error) {
 	if c.Alarms, err = s.kept.Alarms(ctx, true, 100); err != nil {
 		return err
 	}
+	c.Performed = &performed{path: s.in("performing.json")}
+	if s.routines, err = routines.Open(s.in("routines")); err != nil {
+		return err
+	}
 	s.Host = host.New(c)
+	if err := s.Host.Routines.TakeUp(); err != nil {
+		s.log.Error("what was performed when the service last ended is not known", "error", err)
+	}
 	interrupted, err := s.Host.Run.TakeUp(ctx)
 	if err != nil {
 		return err
@@ -186,10 +197,39 @@ func (s *starting) host(ctx context.Context) (err error) {
 	return nil
 }
 
+// sealed gets the certificate, if there is to be one.
+func (s *starting) sealed(context.Context) (err error) {
+	w := s.config.Web
+	if !w.sealed() {
+		return nil
+	}
+	c := seal.Config{Certificate: w.Certificate, Key: w.Key, Folder: s.in("certificate"), Log: s.log, Names: []string{"localhost"}}
+	if name, err := os.Hostname(); err == nil && name != "" && name != "localhost" {
+		c.Names = []string{name, name + ".local", "localhost"}
+	}
+	if all, err := net.InterfaceAddrs(); err == nil {
+		for _, a := range all {
+			if n, ok := a.(*net.IPNet); ok {
+				c.Addresses = append(c.Addresses, n.IP.String())
+			}
+		}
+	}
+	s.seal, err = seal.Open(c)
+	return err
+}
+
+// scheme is that of the addresses at which others reach the host.
+func (s *Service) scheme() string {
+	if s.seal != nil {
+		return "https"
+	}
+	return "http"
+}
+
 // access finds out who may come in.
 func (s *starting) access(ctx context.Context) (err error) {
 	at := s.listener.Addr().(*net.TCPAddr)
-	s.URL = "http://" + reachable(at)
+	s.URL = s.scheme() + "://" + reachable(at)
 	if s.people, err = people.Open(ctx, s.kept, s.log); err != nil {
 		return err
 	}
@@ -236,8 +276,9 @@ func (s *starting) http(context.Context) error {
 	s.serve(s.listener, &web.Server{
 		Proxy: proxy, FramedBy: s.config.Web.FramedBy,
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Queue: s.line, Stage: s.stage, Files: s.kept,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
+		Motion: h.Motion, Outputs: h.Outputs, Performing: h.Routines, Routines: s.routines, Performed: s.kept,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})
 	return nil

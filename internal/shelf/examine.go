@@ -120,7 +120,9 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	old, missing := s.index.File(ctx, name)
-	if missing != nil {
+	if errors.Is(missing, fs.ErrNotExist) {
+		return f, fmt.Errorf("%w: %q left it, or got another name, while it was read", ErrMissing, name)
+	} else if missing != nil {
 		return f, missing
 	}
 	if now, gone := os.Stat(s.path(name)); gone != nil || !sameBytes(read, now) {

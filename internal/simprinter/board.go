@@ -63,8 +63,9 @@ type Board struct {
 	speed     float64 // M220
 	flow      float64 // M221
 	fan       float64
-	blocked   bool // no plastic comes out, whatever the gears do
-	cut       int  // moves that ended where an axis does
+	light     float64 // of the case, 0 to 1
+	blocked   bool    // no plastic comes out, whatever the gears do
+	cut       int     // moves that ended where an axis does
 	heatedAt  float64
 	nozzle    *heater
 	bed       *heater
@@ -109,7 +110,7 @@ func (b *Board) Reset() {
 	b.planned, b.origin = b.rest, b.rest // a board that starts believes to be at zero
 	b.homed = [3]bool{}
 	b.relative, b.relativeE, b.inches, b.plane = false, false, false, 0
-	b.feed, b.speed, b.flow, b.fan = 25, 1, 1, 0
+	b.feed, b.speed, b.flow, b.fan, b.light = 25, 1, 1, 0, 0
 	b.nozzle.target, b.bed.target = 0, 0
 	b.nozzle.Heater, b.bed.Heater = b.cfg.Nozzle, b.cfg.Bed // as they were last stored
 	b.nozzle.tuning, b.bed.tuning = nil, nil
@@ -326,6 +327,19 @@ func (b *Board) acknowledge(c *command) {
 
 func (b *Board) temperatures() string {
 	return report(b.nozzle, b.bed)
+}
+
+// endstops tells what the switches say: each is at the low end of its axis.
+func (b *Board) endstops() {
+	b.say("Reporting endstop status")
+	x, y, z := b.Place()
+	for i, at := range []float64{x, y, z} {
+		says := "open"
+		if at <= 0.01 {
+			says = "TRIGGERED"
+		}
+		b.say("%c_min: %s", "xyz"[i], says)
+	}
 }
 
 func (b *Board) position() string {

@@ -72,6 +72,8 @@ func (b *Board) execute(c *command) func() bool {
 		b.say("%s", b.position())
 	case "M115":
 		b.identify()
+	case "M119":
+		b.endstops()
 	case "M118":
 		b.say("echo:%s", c.argument())
 	case "M154":
@@ -97,6 +99,11 @@ func (b *Board) execute(c *command) func() bool {
 	case "M500":
 		b.cfg.Nozzle, b.cfg.Bed = b.nozzle.Heater, b.bed.Heater
 		b.say("echo:Settings Stored")
+	case "M355":
+		if b.light = min(max(word('P', 255)/255, 0), 1); word('S', 1) == 0 {
+			b.light = 0
+		}
+		b.say("echo:Case light: %.0f", 255*b.light)
 	case "M400":
 		return b.settled(func() {})
 	default:
@@ -121,6 +128,7 @@ func (b *Board) identify() {
 	}{
 		{"SERIAL_XON_XOFF", b.cfg.Dialect.Pausing}, {"AUTOREPORT_TEMP", !b.cfg.Dialect.Asked}, {"AUTOREPORT_POS", !b.cfg.Dialect.Asked},
 		{"PROGRESS", false}, {"EMERGENCY_PARSER", !b.cfg.Dialect.Queued}, {"BUSY_PROTOCOL", !b.cfg.Dialect.Quiet}, {"CHAMBER_TEMPERATURE", false},
+		{"TOGGLE_LIGHTS", true}, {"CASE_LIGHT_BRIGHTNESS", true},
 	}
 	for _, c := range caps {
 		on := 0

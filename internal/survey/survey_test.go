@@ -152,6 +152,36 @@ func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
 	until(t, "nothing to be left", func() bool { _, err := again.Layers(known); return errors.Is(err, survey.ErrNotYet) })
 }
 
+// restless is a shelf on which somebody renames a file while it is read.
+type restless struct{ *shelf.Shelf }
+
+func (r restless) Survey(ctx context.Context, name string, look shelf.Look) (toolpath.File, error) {
+	stroke, after := look.Stroke, "after.gcode"
+	look.Stroke = func(s *toolpath.Stroke) {
+		r.Change(ctx, "before.gcode", shelf.Change{Name: &after})
+		stroke(s)
+	}
+	return r.Shelf.Survey(ctx, name, look)
+}
+
+func TestAFileThatIsRenamedWhileItIsSurveyedIsDrawn(t *testing.T) {
+	dir := t.TempDir()
+	s, err := shelf.Open(t.Context(), filepath.Join(dir, "shelf"), &index{files: map[string]toolpath.File{}}, toolpath.Options{Limits: motion.Ordinary})
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := survey.New(restless{s}, filepath.Join(dir, "survey"), 1.75, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	f := store(t, s, "before.gcode", []byte("G28\nM104 S200\nM83\nG1 Z.2\nG1 X10 E1 F3000\nG1 Y10 E1\nM104 S0\n"))
+	ctx, cancel := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() { defer close(done); v.Work(ctx) }()
+	defer func() { cancel(); <-done }()
+	until(t, "its picture", func() bool { picture, _, err := v.Picture(f, 64); picture.Close(); return err == nil })
+}
+
 func TestWhatWasNotSurveyedIsSurveyedByTheNextProcess(t *testing.T) {
 	dir, x := t.TempDir(), &index{files: map[string]toolpath.File{}}
 	if err := os.MkdirAll(filepath.Join(dir, "survey", "0-0"), 0o700); err != nil { // another version's

@@ -11,16 +11,21 @@ import (
 	"diathermon/internal/doors/dav"
 	"diathermon/internal/doors/folder"
 	"diathermon/internal/host"
+	hostoutputs "diathermon/internal/host/outputs"
 	"diathermon/internal/host/part"
 	core "diathermon/internal/people"
 	"diathermon/internal/port"
+	"diathermon/internal/seal"
 	"diathermon/internal/web/bench"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/guard"
 	"diathermon/internal/web/heat"
 	"diathermon/internal/web/live"
+	"diathermon/internal/web/motion"
+	"diathermon/internal/web/outputs"
 	"diathermon/internal/web/people"
 	"diathermon/internal/web/queue"
+	"diathermon/internal/web/routines"
 	"diathermon/internal/web/runs"
 	"diathermon/internal/web/setup"
 	"diathermon/internal/web/shelf"
@@ -55,6 +60,7 @@ type Server struct {
 	Folder     *dav.Door      // the shelf as a folder; nil: it is none
 	Watched    *folder.Folder // on the host's disk; nil: none is
 	Listen     net.Addr
+	Seal       *seal.Seal // nil: it does not speak TLS
 	Proxy      guard.Proxy
 	FramedBy   []string // origins whose pages may frame the console
 	Queue      queue.Queue
@@ -73,6 +79,12 @@ type Server struct {
 	WarmUps   heat.WarmUps
 	PartOff   float64 // °C of the bed at which a part comes off
 	Wire      wire.Area
+	Motion    motion.Host
+	Outputs   outputs.Host
+
+	Performing routines.Host
+	Routines   routines.Store
+	Performed  routines.Past
 }
 
 // mount mounts every area under /v1 and describes it.
@@ -86,8 +98,11 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 		Printer: s.Printer, Host: s.Heat, Log: s.HeatLog, Hindsight: s.Hindsight, Past: s.HeatPast, Kept: s.HeatKept, WarmUps: s.WarmUps,
 		Files: s.Shelf, Settle: s.settle, PartOff: s.PartOff, Logger: s.Logger,
 	})
+	d.Mount("motion", "Moving the head and filament by hand", motion.Area{Host: s.Motion})
+	d.Mount("outputs", "Fans, lights, pins", outputs.Area{Host: s.Outputs, Bench: s.outputs})
+	d.Mount("routines", "Named sequences of what is done by hand", routines.Area{Host: s.Performing, Routines: s.Routines, Past: s.Performed, Settle: s.settle})
 	d.Mount("wire", "Serial traffic, and lines that a person types", s.Wire)
-	d.Mount("setup", "How programs and devices are connected", setup.Area{Printer: s.Printer, Host: s.Host, Listen: s.Listen, Watched: s.Watched})
+	d.Mount("setup", "How programs and devices are connected", setup.Area{Printer: s.Printer, Host: s.Host, Listen: s.Listen, Seal: s.Seal, Watched: s.Watched})
 	d.Mount("people", "Accounts of persons, tokens of programs, sessions of browsers", people.Area{People: s.people()})
 	d.Mount("events", "What happens, as it happens", live.Area{Host: s.Host, Now: bench.Events, Of: event, Log: s.Logger})
 	d.Mount("document", "This description", desk.Document{})
@@ -97,7 +112,7 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 // event is what a part of the host shows as data of one of the contract's events; nil:
 // it is for nobody.
 func event(what any) any {
-	for _, of := range []func(any) any{bench.Event, heat.Event, runs.Event, wire.Event} {
+	for _, of := range []func(any) any{bench.Event, motion.Event, outputs.Event, routines.Event, heat.Event, runs.Event, wire.Event} {
 		if e := of(what); e != nil {
 			return e
 		}
@@ -113,4 +128,10 @@ func (s *Server) people() *core.People {
 		return nil
 	}
 	return s.Access.People
+}
+
+// outputs are how the outputs stand.
+func (s *Server) outputs(ctx context.Context) (hostoutputs.Now, error) {
+	now, err := s.Host.Bench(ctx)
+	return now.Outputs, err
 }

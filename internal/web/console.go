@@ -6,10 +6,10 @@ import (
 	"html"
 	"io/fs"
 	"net/http"
-	"strings"
 
 	"github.com/go-chi/chi/v5"
 
+	"diathermon/internal/api"
 	"diathermon/internal/web/guard"
 )
 
@@ -39,7 +39,7 @@ func console(r chi.Router) {
 		w.Header().Set("Cache-Control", "no-cache")
 		w.Write(b)
 	}
-	for _, area := range strings.Fields("/ /bench /shelf /shelf/* /heat /wire /setup") {
+	for _, area := range append([]string{"/", "/shelf/*", "/motion/*"}, api.Pages...) {
 		r.Get(area, page)
 	}
 	r.Get("/favicon.svg", assets.ServeHTTP)

@@ -46,6 +46,10 @@ var sent = map[string][]string{
 	"Holds.how":              {"host/capacity.How"},
 	"Link.state":             {"core/wire.State", "host/talk.LinkState"},
 	"Message.kind":           {"core/wire.MessageKind"},
+	"Output.kind":            {"core/machine.OutputKind"},
+	"Performance.state":      {"core/routine.State"},
+	"PerformanceEntry.kind":  {"core/routine.EntryKind"},
+	"RoutineParameter.type":  {"core/routine.Type"},
 	"Rehearsal.state":        {"rehearsal.State"},
 	"RehearsalAlarm.action":  {"core/heat.Action"},
 	"RehearsalAlarm.guard":   {"core/heat.GuardName"},
@@ -54,6 +58,7 @@ var sent = map[string][]string{
 	"Run.may":                {"core/run.Act"},
 	"Run.state":              {"core/run.State"},
 	"Stored.outcome":         {"shelf.Outcome"},
+	"Traffic.kind":           {"host/traffic.Kind"},
 	"WarmUp.order":           {"core/heat.Order"},
 }
 

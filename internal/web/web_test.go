@@ -90,9 +90,12 @@ func (n names) Accounts(context.Context) ([]access.Account, error) {
 	}
 	return out, nil
 }
-func (n names) PutAccount(context.Context, access.Account) error { return nil }
-func (n names) DeleteAccount(context.Context, string) error      { return nil }
-func (n names) PutToken(context.Context, access.Token) error     { return nil }
+func (n names) PutAccount(context.Context, access.Account) error   { return nil }
+func (n names) DeleteAccount(context.Context, string) error        { return nil }
+func (n names) Passkeys(context.Context) ([]access.Passkey, error) { return nil, nil }
+func (n names) PutPasskey(context.Context, access.Passkey) error   { return nil }
+func (n names) DeletePasskey(context.Context, string) error        { return nil }
+func (n names) PutToken(context.Context, access.Token) error       { return nil }
 func (n names) DeleteToken(_ context.Context, id string) error {
 	delete(n, id)
 	return nil
@@ -147,6 +150,8 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 		"hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
 		"look-back": desk.Operate, "begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
 		"add-queue-entry": desk.Start, "remove-queue-entry": desk.Start, "start-next": desk.Start, "get-file-beginning": desk.Send,
+		"set-output": desk.Operate, "perform-routine": desk.Operate, "answer-question": desk.Operate, "stop-performance": desk.Operate, "store-routine": desk.Keep, "remove-routine": desk.Keep,
+		"press": desk.Operate, "drop-presses": desk.Operate, "home": desk.Operate, "park": desk.Operate, "turn-motors-off": desk.Operate, "get-endstops": desk.Operate,
 		"say": desk.Operate, "measure-wire": desk.Operate,
 		"list-pairings": desk.Keep, "answer-pairing": desk.Keep, "list-accounts": desk.Keep, "make-account": desk.Keep, "change-account": desk.Keep, "remove-account": desk.Keep,
 		"try-connection": desk.Send, "list-tokens": desk.Keep, "make-token": desk.Keep, "withdraw-token": desk.Keep,

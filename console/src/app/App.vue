@@ -1,20 +1,24 @@
 <script setup lang="ts">
-import { mdiCogOutline, mdiConsoleLine, mdiGauge, mdiThermometer, mdiTrayFull } from '@mdi/js'
+import { mdiAxisArrow, mdiCogOutline, mdiConsoleLine, mdiGauge, mdiThermometer, mdiTrayFull } from '@mdi/js'
 import { onMounted } from 'vue'
 
 import { inWords } from '../api/client'
 import { useHost } from '../live/host'
 import Alarms from './Alarms.vue'
 import Asking from './Asking.vue'
+import Find from './Find.vue'
 import Halt from './Halt.vue'
 import LinkState from './LinkState.vue'
+import Performing from './Performing.vue'
 import Spoken from './Spoken.vue'
+import Warming from './Warming.vue'
 
 const host = useHost()
 const areas = [
   { title: 'Bench', to: '/bench', icon: mdiGauge },
   { title: 'Shelf', to: '/shelf', icon: mdiTrayFull },
   { title: 'Heat', to: '/heat', icon: mdiThermometer },
+  { title: 'Motion', to: '/motion', icon: mdiAxisArrow },
   { title: 'Wire', to: '/wire', icon: mdiConsoleLine },
   { title: 'Setup', to: '/setup', icon: mdiCogOutline },
 ]
@@ -29,6 +33,7 @@ onMounted(host.listen)
         <strong class="text-title-large text-truncate">{{ host.printer?.name ?? 'Diathermon' }}</strong>
         <LinkState />
       </div>
+      <Find />
       <Halt />
     </header>
     <nav class="areas" aria-label="Areas">
@@ -37,6 +42,8 @@ onMounted(host.listen)
     <main id="page" tabindex="-1">
       <Alarms />
       <Asking />
+      <Performing />
+      <Warming />
       <router-view />
     </main>
     <Spoken />

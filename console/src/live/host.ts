@@ -13,6 +13,9 @@ export const useHost = defineStore('host', () => {
   const firmware = ref<Schemas['Firmware']>()
   const heaters = ref<Schemas['Heater'][]>([])
   const position = ref<Schemas['Position']>()
+  const motion = ref<Schemas['Motion']>()
+  const outputs = ref<Schemas['Output'][]>([])
+  const routine = ref<Schemas['Performance']>()
   const run = ref<Schemas['Run']>()
   const messages = shallowRef<Schemas['Message'][]>([])
   const alarms = ref<Schemas['Alarm'][]>([])
@@ -38,6 +41,9 @@ export const useHost = defineStore('host', () => {
     firmware.value = bench.firmware
     heaters.value = bench.heaters
     position.value = bench.position
+    motion.value = bench.motion
+    outputs.value = bench.outputs
+    routine.value = bench.routine
     run.value = bench.run
     alarms.value = bench.alarms
     warmUp.value = bench.warm_up
@@ -83,6 +89,9 @@ export const useHost = defineStore('host', () => {
     },
     run(data) { run.value = data },
     position(data) { position.value = data },
+    motion(data) { motion.value = data },
+    outputs(data) { outputs.value = data.outputs },
+    routine(data) { routine.value = data },
     alarms(data) { alarms.value = data.alarms },
     wire(data) { traffic.note(data.lines) },
     message(data) { messages.value = [...messages.value, data].slice(-50) },
@@ -116,5 +125,5 @@ export const useHost = defineStore('host', () => {
 
   const acknowledge = (id: string) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } } })))
 
-  return { printer, link, firmware, heaters, position, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, pickUp, start, halt, measure, reconnect, setHeat }
+  return { printer, link, firmware, heaters, position, motion, outputs, routine, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, pickUp, start, halt, measure, reconnect, setHeat }
 })

@@ -3,42 +3,41 @@ import { shallowRef } from 'vue'
 
 import { answered, api, type Schemas } from '../api/client'
 
-type Line = Schemas['Traffic']
+export type Line = Schemas['Traffic']
 
-/** How many lines of each kind are kept: what a person scrolls through, no more. */
-const kept = 600
+/** How many lines are kept: what a person scrolls through. */
+const kept = 10_000
 
-/** Temperatures, positions, busy lines and the host's own questions, which come every second and would push out all else. */
-const upkeep = /^(ok )? ?(T:|B:|X:|echo:busy)|^N\d+ (M(105|114|154|155)\b|M118 q\d+\.|G4 P\d+)|^(echo:)?q\d+\.$/
-
-/** What was said on the wire, the oldest line first: the talk, and apart from it the upkeep. */
+/** What was said on the wire, the oldest line first. The list is added to in place; version tells that it has changed. */
 export const useTraffic = defineStore('traffic', () => {
-  const talk = shallowRef<Line[]>([])
-  const reports = shallowRef<Line[]>([])
+  let lines: Line[] = []
+  const version = shallowRef(0)
+  const rewritten = shallowRef(0) // what stands before the newest has changed
 
   async function load() {
     note((await answered(api.GET('/v1/wire', { params: { query: { limit: 4000 } } }))).lines)
   }
 
   /** Takes lines in; those of the past may come after newer ones, and some twice. */
-  function note(lines: Line[]) {
-    talk.value = joined(talk.value, lines.filter(l => !upkeep.test(l.text)))
-    reports.value = joined(reports.value, lines.filter(l => upkeep.test(l.text)))
-  }
-
-  function joined(had: Line[], came: Line[]): Line[] {
-    if (came.length === 0) return had
-    const last = had.at(-1)?.seq ?? 0
-    if (came[0]!.seq > last) return [...had, ...came].slice(-kept) // as nearly always
-    const known = new Set(had.map(l => l.seq))
-    return [...had, ...came.filter(l => !known.has(l.seq))].sort((a, b) => a.seq - b.seq).slice(-kept)
+  function note(came: Line[]) {
+    if (came.length === 0) return
+    const last = lines.at(-1)?.seq ?? 0
+    if (came[0]!.seq > last) { // as nearly always
+      for (const l of came) lines.push(l)
+    } else {
+      const known = new Set(lines.map(l => l.seq))
+      lines = [...lines, ...came.filter(l => !known.has(l.seq))].sort((a, b) => a.seq - b.seq)
+      rewritten.value++
+    }
+    if (lines.length > kept + 1000) lines.splice(0, lines.length - kept) // seldom, and many at once
+    version.value++
   }
 
   /** Begins anew, when the host may have been started anew and counts from one again. */
   function forget() {
-    talk.value = []
-    reports.value = []
+    lines = []
+    rewritten.value++
   }
 
-  return { talk, reports, load, note, forget }
+  return { all: () => lines, version, rewritten, load, note, forget }
 })

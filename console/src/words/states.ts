@@ -35,6 +35,18 @@ export const runStates: Table<Schemas['Run']['state']> = {
   broken: shown('broken', 'error', mdiAlertOctagon),
 }
 
+/** A routine that is performed. */
+export const performances: Table<Schemas['Performance']['state']> = {
+  none: shown('none', 'secondary', mdiStop),
+  going: shown('going on', 'primary', mdiPlay),
+  waiting: shown('waiting', 'primary', mdiTimerSand),
+  asking: shown('asking', 'warning', mdiHelpCircleOutline),
+  leaving: shown('being made safe', 'primary', mdiSync),
+  finished: shown('finished', 'success', mdiCheckCircle),
+  stopped: shown('stopped', 'secondary', mdiStop),
+  broken: shown('broken', 'error', mdiAlertOctagon),
+}
+
 /** A heater. */
 export const heaterStates: Table<Schemas['Heater']['state']> = {
   off: shown('off', 'secondary', mdiPowerStandby),

@@ -75,6 +75,16 @@ type Account struct {
 	Created  time.Time
 }
 
+// Passkey is what is kept of a key that a person's device holds: nothing that signs in.
+type Passkey struct {
+	ID         string // the credential's, in base64url
+	Account    string // whose
+	Name       string
+	Credential []byte // as JSON: public key, counter and flags
+	Created    time.Time
+	Used       *time.Time
+}
+
 // Token is what is kept of a key to a host: never the key itself.
 type Token struct {
 	ID       string // UUID

@@ -184,6 +184,7 @@ var commands = map[Code]Meaning{
 	{'M', 307, 0}: {Heats | Sets | Stranger, "changes a heater's model"},
 	{'M', 308, 0}: {Heats | Sets | Stranger, "changes a temperature sensor"},
 	{'M', 309, 0}: {Sets | Heats | Stranger, "changes the chamber's control"},
+	{'M', 355, 0}: {Known | Aside, "sets the light of its case"},
 	{'M', 400, 0}: {Known | Slow, "waits until nothing moves"},
 	{'M', 401, 0}: {Moves, "lowers the probe"},
 	{'M', 402, 0}: {Moves, "raises the probe"},

@@ -148,6 +148,7 @@ var words = map[Code]string{
 	{'M', 304, 0}: "P number; I number; D number",
 	{'M', 306, 0}: "E index tool; T flag tune; P number power; C number capacity; R number response; A number transfer; F number transfer with fan; H number transfer by filament",
 	{'M', 309, 0}: "P number; I number; D number",
+	{'M', 355, 0}: "S 0/1; P 0-255",
 	{'M', 401, 0}: "S 0/1; R flag stay down",
 	{'M', 412, 0}: "S 0/1; R flag reset; D mm until it counts; H 0/1 by the host",
 	{'M', 413, 0}: "S 0/1",

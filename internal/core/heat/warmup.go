@@ -22,6 +22,7 @@ const (
 // A WarmUp is a named set of setpoints.
 type WarmUp struct {
 	Name      string
+	Spool     string             // it is for, by its name; empty: any
 	Setpoints map[Heater]float64 // °C
 	Order     Order
 	Soak      bool          // hold the bed until the heat has spread
@@ -44,6 +45,8 @@ func (w WarmUp) Check(heaters []Heater, limits Limits) error {
 	switch {
 	case name == "" || len(name) > 60 || name != w.Name || strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == '/' || r == 0x7f }):
 		return fmt.Errorf("%w: its name is %q; use 1 to 60 characters without slashes", ErrWarmUp, w.Name)
+	case len(w.Spool) > 60 || strings.ContainsFunc(w.Spool, func(r rune) bool { return r < ' ' || r == 0x7f }):
+		return fmt.Errorf("%w: the spool it is for is %q; use up to 60 characters", ErrWarmUp, w.Spool)
 	case len(w.Setpoints) == 0:
 		return fmt.Errorf("%w: it has no setpoint", ErrWarmUp)
 	case w.Order != AtOnce && w.Order != BedFirst && w.Order != Together:

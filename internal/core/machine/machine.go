@@ -19,6 +19,7 @@ type Printer struct {
 	Density              float64 // of the filament, g/cm³
 	Price                float64 // of a kilogram of it; 0: not said
 	Currency             string  // of Price
+	Outputs              []Output
 }
 
 // Size is how far the axes go, in mm.

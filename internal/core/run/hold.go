@@ -226,7 +226,7 @@ func (l *Life) comeBack(m Machine) {
 		}
 	}
 	next := returning{held: s.held, Back: s.Back, Drawn: s.Drawn}
-	next.errand = l.errand(l.rules.Parking.Resume(to, s.Drawn))
+	next.errand = l.errand(l.rules.Parking.Resume(to, m.At, s.Drawn, l.file.Part))
 	l.enter(next, "heating up, priming and coming back", m)
 	l.arrive(m)
 }

@@ -129,11 +129,31 @@ func (k Parking) leave(s *sheet, at Point, part Part) {
 	}
 }
 
+// Park returns the commands that lift the nozzle and take it to the corner farthest from
+// where it is, between prints.
+func (k Parking) Park(at Point) []string {
+	var s sheet
+	if !at.Knows() {
+		return nil
+	}
+	s.say("G21")
+	s.say("G90")
+	here := at.Machine()
+	k.leave(&s, at, Part{Min: [3]float64(here[:3]), Max: [3]float64(here[:3])})
+	s.modes(at)
+	return s
+}
+
 // Resume returns the commands that undo Hold: heat, wait, prime, come back to the
 // point exactly, with its modes, feed, fan and count of filament. Drawn tells
-// whether Hold drew filament back.
-func (k Parking) Resume(at Point, drawn bool) []string {
+// whether Hold drew filament back. Here is where the nozzle was moved to meanwhile: from
+// there it first goes back to where it was parked, above the part, so that it neither
+// meets the part nor primes onto it.
+func (k Parking) Resume(at, here Point, drawn bool, part Part) []string {
 	var s sheet
+	if at.Knows() && here.Knows() {
+		k.aside(&s, at, here, part)
+	}
 	heatUp(&s, at)
 	if !at.Knows() {
 		return s
@@ -148,6 +168,28 @@ func (k Parking) Resume(at Point, drawn bool) []string {
 	}
 	s.back(k, at, prime)
 	return s
+}
+
+// near is how far from its place the nozzle may be and is there all the same, mm.
+const near = 0.01
+
+// aside moves the nozzle to where Hold parks it, unless it is there.
+func (k Parking) aside(s *sheet, at, here Point, part Part) {
+	from, park := here.Machine(), at.Machine()
+	up := k.above(park[gcode.Z])
+	x, y := k.place(park, part)
+	low, off := from[gcode.Z] < up-near, math.Hypot(from[gcode.X]-x, from[gcode.Y]-y) > near
+	if !low && !off {
+		return
+	}
+	s.say("G21")
+	s.say("G90")
+	if low {
+		s.move("G1", no, no, up-here.Shift[gcode.Z], no, k.Climb)
+	}
+	if off {
+		s.move("G0", x-here.Shift[gcode.X], y-here.Shift[gcode.Y], no, no, k.Travel)
+	}
 }
 
 // heatUp waits for the setpoints of a point, the bed's first.

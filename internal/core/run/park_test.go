@@ -2,6 +2,7 @@ package run_test
 
 import (
 	"errors"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -74,39 +75,66 @@ var programs = map[string]struct {
 
 func TestAHeldRunComesBackExactly(t *testing.T) {
 	for name, p := range programs {
-		t.Run(name, func(t *testing.T) {
-			undisturbed, held := newMachine(t), newMachine(t)
-			undisturbed.do(p.before...)
-			held.do(p.before...)
-			at, here := held.point.Clone(), held.place()
-			hot := name != "cold"
-			held.do(parking.Hold(at, hot, part)...)
-			away := held.place()
-			if away[2] < min(here[2]+10, 240)-0.01 || away[2] > 240 {
-				t.Errorf("it waits at Z %.2f above %.2f", away[2], here[2])
-			}
-			if in := away[0] > 55 && away[0] < 95 && away[1] > 55 && away[1] < 95; in {
-				t.Errorf("it waits above the part, at %v", away)
-			}
-			held.do("M104 S0", "G4 S60") // it may cool
-			held.do(parking.Resume(at, hot)...)
-			if back := held.place(); dist(back, here) > 0.001 {
-				t.Errorf("it came back to %v, want %v", back, here)
-			}
-			got, want := held.point, undisturbed.point
-			got.Setpoints, want.Setpoints = nil, nil
-			if got.Modes != want.Modes || far(got.At, want.At) || far(got.Shift, want.Shift) && name != "cold" {
-				t.Errorf("it goes on at %+v, want %+v", got.State, want.State)
-			}
-			undisturbed.do(p.then...)
-			held.do(p.then...)
-			if got, want := held.place(), undisturbed.place(); dist(got, want) > 0.001 {
-				t.Errorf("the file leads to %v, want %v", got, want)
-			}
-			if got, want := pushed(held), pushed(undisturbed); math.Abs(got-want) > 0.001 {
-				t.Errorf("the file laid %.4f mm of filament, want %.4f", got, want)
-			}
-		})
+		for _, moved := range [][]string{nil, {"G21", "G91", "G1 X-10 Y-12 F3000", "G1 Z-9 F300"}} { // by hand, meanwhile
+			t.Run(fmt.Sprintf("%s, moved by %d lines", name, len(moved)), func(t *testing.T) {
+				undisturbed, held := newMachine(t), newMachine(t)
+				undisturbed.do(p.before...)
+				held.do(p.before...)
+				at, here := held.point.Clone(), held.place()
+				hot := name != "cold"
+				held.do(parking.Hold(at, hot, part)...)
+				away := held.place()
+				if away[2] < min(here[2]+10, 240)-0.01 || away[2] > 240 {
+					t.Errorf("it waits at Z %.2f above %.2f", away[2], here[2])
+				}
+				if in := away[0] > 55 && away[0] < 95 && away[1] > 55 && away[1] < 95; in {
+					t.Errorf("it waits above the part, at %v", away)
+				}
+				held.do("M104 S0", "G4 S60") // it may cool
+				held.do(moved...)
+				way := parking.Resume(at, held.point, hot, part)
+				safely(t, way, held.point, away)
+				held.do(way...)
+				if back := held.place(); dist(back, here) > 0.001 {
+					t.Errorf("it came back to %v, want %v", back, here)
+				}
+				got, want := held.point, undisturbed.point
+				got.Setpoints, want.Setpoints = nil, nil
+				if got.Modes != want.Modes || far(got.At, want.At) || far(got.Shift, want.Shift) && name != "cold" {
+					t.Errorf("it goes on at %+v, want %+v", got.State, want.State)
+				}
+				undisturbed.do(p.then...)
+				held.do(p.then...)
+				if got, want := held.place(), undisturbed.place(); dist(got, want) > 0.001 {
+					t.Errorf("the file leads to %v, want %v", got, want)
+				}
+				if got, want := pushed(held), pushed(undisturbed); math.Abs(got-want) > 0.001 {
+					t.Errorf("the file laid %.4f mm of filament, want %.4f", got, want)
+				}
+			})
+		}
+	}
+}
+
+// safely fails if commands move the nozzle sideways below where it was parked, or push
+// more filament out elsewhere than was drawn back.
+func safely(t *testing.T, commands []string, at run.Point, parked [3]float64) {
+	t.Helper()
+	for _, c := range commands {
+		var l gcode.Line
+		if err := l.Parse([]byte(c)); err != nil {
+			t.Fatal(err)
+		}
+		from := at.Machine()
+		at.Apply(&l)
+		to := at.Machine()
+		aside := math.Hypot(to[0]-from[0], to[1]-from[1]) > 0.001
+		if aside && min(from[2], to[2]) < parked[2]-0.01 {
+			t.Errorf("%s goes sideways at Z %.2f, and was parked at %.2f", c, from[2], parked[2])
+		}
+		if l.Is('G', 1) && to[3]-from[3] > parking.Retract+0.1 && math.Hypot(to[0]-parked[0], to[1]-parked[1]) > 0.1 {
+			t.Errorf("%s primes at %.1f %.1f, and was parked at %v", c, to[0], to[1], parked)
+		}
 	}
 }
 
@@ -139,7 +167,7 @@ func TestAMachineOfUnknownPlaceIsLeftWhereItIs(t *testing.T) {
 	if c := parking.Stop(at, true, part); len(c) > 0 {
 		t.Errorf("stop moves it: %v", c)
 	}
-	if c := parking.Resume(at, false); len(c) > 0 {
+	if c := parking.Resume(at, at, false, part); len(c) > 0 {
 		t.Errorf("resume moves it: %v", c)
 	}
 }

@@ -181,10 +181,22 @@ func (c *Conversation) hearTest(now time.Duration, r Reply) {
 // hearCount is hearGreeting while recounting. Two requests in a row for the same
 // line are believed: one alone may be misheard, or be meant for what an earlier
 // conversation said last.
+//
+// Most firmwares tell the line that they took last in an error before the request, too:
+// while the two contradict each other one of them is misheard, and neither is believed.
 func (c *Conversation) hearCount(now time.Duration, r Reply) {
-	if r.Kind != Resend {
+	switch {
+	case r.Kind == Error:
+		c.wants = lastLine(r.Text) + 1
+		return
+	case r.Kind != Resend:
+		return
+	case c.wants > 0 && r.Number != c.wants && c.doubts < mostDoubts:
+		c.doubts++
+		c.wants = 0
 		return
 	}
+	c.wants = 0
 	c.greetAt = now + c.cfg.BootQuiet
 	if r.Number != c.rejoined+1 {
 		c.rejoined, c.recounts, c.told = r.Number-1, 0, false
@@ -210,6 +222,19 @@ func (c *Conversation) hearCount(now time.Duration, r Reply) {
 	c.window.learn(pick(c.cfg.Buffer, c.firmware.Buffer), pick(c.cfg.Slots, c.firmware.Slots))
 }
 
+// mostDoubts is how often an answer is doubted that contradicts itself: a firmware whose
+// last line means something else is believed then.
+const mostDoubts = 8
+
+// lastLine is the line that an error names as the one that was taken last; -1: none.
+func lastLine(text string) int {
+	_, rest, told := strings.Cut(strings.ToLower(text), "last line:")
+	if !told {
+		return -1
+	}
+	return firstNumber(rest)
+}
+
 // tooMany is by how many lines, at most, oks that were one too many may have run
 // ahead of the printer.
 const tooMany = 16
@@ -229,7 +254,7 @@ func (c *Conversation) dropEarlier() {
 func (c *Conversation) recount(now time.Duration) {
 	const reason = "the printer's count of lines was not certain; asking again"
 	c.lose(reason)
-	c.greet, c.recounts, c.rejoined, c.claimed = listening, 0, -1, 0
+	c.greet, c.recounts, c.rejoined, c.claimed, c.wants = listening, 0, -1, 0, 0
 	c.greetAt = now + c.cfg.BootQuiet
 	c.settle, c.owed = 0, 0
 	c.change(Greeting, reason)

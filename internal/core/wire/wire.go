@@ -214,6 +214,8 @@ type Conversation struct {
 	tests    int    // of the firmware's care
 	rubbish  int    // of which no printer says
 	told     bool   // the question for its count has been answered
+	wants    int    // the line that the last error names as the next one; 0: none
+	doubts   int    // times that the printer contradicted itself
 	recounts int    // times in a row that the printer told the same number
 	firstOdd string // the first line heard while greeting that no printer says
 	firmware Firmware

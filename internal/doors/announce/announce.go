@@ -27,6 +27,7 @@ const Type = "_diathermon._tcp.local."
 const (
 	services = "_services._dns-sd._udp.local."
 	web      = "_http._tcp.local." // any browser of services shows it
+	webTLS   = "_https._tcp.local."
 
 	ttlShared = 75 * 60 // seconds; RFC 6762, 10
 	ttlHost   = 2 * 60
@@ -42,11 +43,12 @@ const (
 
 // A Host announces one service.
 type Host struct {
-	Name string          // of the instance, as persons read it
-	Port int             // of HTTP
-	IP   net.IP          // on which it is reached; unspecified: on all
-	Text func() []string // key=value; the state of now
-	Log  *slog.Logger
+	Name   string          // of the instance, as persons read it
+	Port   int             // of HTTP
+	IP     net.IP          // on which it is reached; unspecified: on all
+	Sealed bool            // it speaks TLS
+	Text   func() []string // key=value; the state of now
+	Log    *slog.Logger
 
 	mu       sync.Mutex
 	instance string // as it is now, after conflicts
@@ -152,7 +154,11 @@ func (h *Host) live(ctx context.Context, at *net4, events <-chan event, name str
 	h.mu.Lock()
 	machine := h.machine
 	h.mu.Unlock()
-	mine := &zone{instance: label(name) + "." + Type, web: label(name) + "." + web, machine: machine, port: h.Port, text: h.Text()}
+	mine := &zone{instance: label(name) + "." + Type, kind: web, machine: machine, port: h.Port, text: h.Text()}
+	if h.Sealed {
+		mine.kind, mine.text = webTLS, append(mine.text, secured)
+	}
+	mine.web = label(name) + "." + mine.kind
 	if err := h.probe(ctx, at, events, mine); err != nil {
 		return err
 	}

@@ -20,6 +20,9 @@ type Found struct {
 	State string // idle, printing, …; empty: it does not say
 }
 
+// secured is what a host says that speaks TLS.
+const secured = "tls=1"
+
 // Find asks the network which hosts there are, and waits so long for answers (RFC 6762,
 // 5.1: a one-shot query).
 func Find(ctx context.Context, wait time.Duration) ([]Found, error) {
@@ -81,23 +84,27 @@ func read(m *dns.Msg, from net.IP) []Found {
 		if len(labels) == 0 {
 			continue
 		}
-		one := Found{Name: plain(labels[0])}
+		one, scheme := Found{Name: plain(labels[0])}, "http://"
 		for _, rr := range all {
 			if !strings.EqualFold(rr.Header().Name, pointer.Ptr) {
 				continue
 			}
 			switch r := rr.(type) {
 			case *dns.SRV:
-				one.URL = "http://" + net.JoinHostPort(from.String(), fmt.Sprint(r.Port))
+				one.URL = net.JoinHostPort(from.String(), fmt.Sprint(r.Port))
 			case *dns.TXT:
 				for _, t := range r.Txt {
 					if state, is := strings.CutPrefix(t, "state="); is {
 						one.State = state
 					}
+					if t == secured {
+						scheme = "https://"
+					}
 				}
 			}
 		}
 		if one.URL != "" {
+			one.URL = scheme + one.URL
 			out = append(out, one)
 		}
 	}

@@ -13,6 +13,7 @@ import (
 // A zone is what is announced.
 type zone struct {
 	instance, web string // full names of the service, as Diathermon's and as a web page
+	kind          string // of a web page
 	machine       string
 	port          int
 	text          []string
@@ -42,7 +43,7 @@ func (z *zone) pointers(ttl int) []dns.RR {
 	pointer := func(from, to string) dns.RR {
 		return &dns.PTR{Hdr: header(from, dns.TypePTR, ttl, false), Ptr: to}
 	}
-	return []dns.RR{pointer(Type, z.instance), pointer(web, z.web), pointer(services, Type), pointer(services, web)}
+	return []dns.RR{pointer(Type, z.instance), pointer(z.kind, z.web), pointer(services, Type), pointer(services, z.kind)}
 }
 
 func (z *zone) texts(ttl int) []dns.RR {

@@ -129,6 +129,9 @@ func (f *files) Mkdir(ctx context.Context, name string, _ os.FileMode) error {
 	if err := f.room(); err != nil {
 		return c.fail(err)
 	}
+	if there, err := f.aside.Stat(local(p)); c.method == "COPY" && err == nil && !there.IsDir() {
+		f.aside.Remove(local(p)) // the folder takes its place
+	}
 	return f.aside.Mkdir(local(p), durable.FolderMode)
 }
 
@@ -219,6 +222,9 @@ func (f *files) RemoveAll(ctx context.Context, name string) error {
 			return c.fail(err)
 		}
 	default:
+		if info, err := f.aside.Stat(local(p)); err == nil && info.Mode().IsRegular() && (c.method == "MOVE" || c.method == "COPY") {
+			return nil // what comes in its place may be refused
+		}
 		if err := f.aside.RemoveAll(local(p)); err != nil {
 			return c.fail(err)
 		}
@@ -253,6 +259,9 @@ func (f *files) rename(ctx context.Context, from, to string) error {
 	}
 	if info.IsDir() && at.dir != "/" && fixed(at.dir) {
 		return &api.Problem{Status: 403, Title: "this folder takes files alone", Detail: "move the folder elsewhere"}
+	}
+	if there, err := f.aside.Stat(local(to)); info.IsDir() && err == nil && !there.IsDir() {
+		f.aside.Remove(local(to))
 	}
 	if info.IsDir() || !at.door || info.Size() == 0 {
 		return named(f.aside.Rename(local(from), local(to)))

@@ -12,9 +12,7 @@ import (
 
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
-	"diathermon/internal/core/machine"
 	"diathermon/internal/host/part"
-	"diathermon/internal/host/position"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/host/talk"
 )
@@ -22,16 +20,23 @@ import (
 // Hand is the part.
 type Hand struct {
 	part.Plain
-	printer machine.Printer
-	talk    *talk.Talk
-	where   *position.Position
-	run     *printing.Printing
-	halt    func(context.Context) error
+	talk  *talk.Talk
+	run   *printing.Printing
+	halt  func(context.Context) error
+	other Other
 }
 
+// Other is what moves the head by itself, and is not to be disturbed.
+type Other interface {
+	Doing() string // in words; empty: nothing
+}
+
+// Attend says what moves the head by itself.
+func (h *Hand) Attend(o Other) { h.other = o }
+
 // New returns the part. Halt is how the emergency stop is said.
-func New(p machine.Printer, t *talk.Talk, where *position.Position, run *printing.Printing, halt func(context.Context) error) *Hand {
-	return &Hand{printer: p, talk: t, where: where, run: run, halt: halt}
+func New(t *talk.Talk, run *printing.Printing, halt func(context.Context) error) *Hand {
+	return &Hand{talk: t, run: run, halt: halt}
 }
 
 // Say says a line as a person typed it and waits for its answer until ctx ends;
@@ -47,9 +52,13 @@ func (h *Hand) Say(ctx context.Context, line string) (part.Said, error) {
 		return part.Said{}, err
 	}
 	return h.talk.Order(ctx, command, func() error {
-		s := bounds.Situation{Machine: h.printer.Bounds(), At: h.where.Point().State}
-		h.run.Situate(&s)
-		return s.Typed(command)
+		if err := h.run.Situation().Typed(command); err != nil {
+			return err
+		}
+		if doing := h.other.Doing(); doing != "" && gcode.TraitsOf([]byte(command))&gcode.Aside == 0 {
+			return fmt.Errorf("%w: %s, and %s could disturb that", bounds.ErrBusy, doing, command)
+		}
+		return nil
 	})
 }
 

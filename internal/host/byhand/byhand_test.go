@@ -6,13 +6,12 @@ import (
 	"testing"
 
 	"diathermon/internal/core/bounds"
-	"diathermon/internal/core/machine"
 	"diathermon/internal/host/byhand"
 )
 
 func TestALineThatCouldBeMeantAsTheEmergencyStopIsOne(t *testing.T) {
 	halted := 0
-	h := byhand.New(machine.Printer{}, nil, nil, nil, func(context.Context) error { halted++; return nil })
+	h := byhand.New(nil, nil, func(context.Context) error { halted++; return nil })
 	for i, line := range []string{"M112", "m112", " N5 M112*34", "G1 X5\nM112", "M112 ; stop", "M 112"} {
 		said, err := h.Say(t.Context(), line)
 		if err != nil || !said.Taken || said.Line != "M112" || halted != i+1 {

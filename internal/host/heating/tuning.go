@@ -37,40 +37,48 @@ const (
 // takes minutes, in which the printer does nothing else.
 func (h *Heating) Tune(ctx context.Context, heater heat.Heater, setpoint float64, cycles int) error {
 	var refused error
-	err := h.loop.Ask(ctx, func() {
-		limit := h.cfg.Printer.Limits.Check(heater, setpoint)
-		file, _ := h.run.Brief()
-		switch {
-		case h.thermals[heater] == nil:
-			refused = fmt.Errorf("%w: this printer has no %s", ErrHeater, heater)
-		case limit != nil || setpoint <= 0:
-			refused = fmt.Errorf("%w: tune at the temperature that you print with: %v", bounds.ErrSetpoint, limit)
-		case cycles < fewestCycles || cycles > mostCycles:
-			refused = fmt.Errorf("%w: %d cycles were asked for; use %d to %d", ErrTuning, cycles, fewestCycles, mostCycles)
-		case !h.line.Live():
-			refused = fmt.Errorf("%w: %s", run.ErrLive, h.line.Reason())
-		case file != "":
-			refused = fmt.Errorf("%w: %s is not done yet", bounds.ErrBusy, file)
-		case h.tuning.goesOn():
-			refused = fmt.Errorf("%w: the %s is being tuned", bounds.ErrBusy, h.tuning.Heater)
-		case len(h.Alarms()) > 0:
-			refused = fmt.Errorf("%w: %s", run.ErrAlarm, h.Alarms()[0])
-		default:
-			h.EndWarmUp("a heater is tuned")
-			t := &TuningNow{Heater: heater, Setpoint: setpoint, Begun: time.Now().UTC(), Tuning: heat.Tuning{Cycles: cycles}}
-			h.tuning = t
-			h.line.Say(heat.TuneCommand(heater, setpoint, cycles), func(_ []string, err error) {
-				t.Ended = time.Now().UTC()
-				if err != nil && t.Failed == "" {
-					t.Failed = err.Error()
-				} else if !t.Found && t.Failed == "" {
-					t.Failed = "the firmware told no constants: can it tune by itself?"
-				}
-				h.heated = true
-			})
-		}
-	})
+	err := h.loop.Ask(ctx, func() { refused = h.BeginTuning(heater, setpoint, cycles, func(error) {}) })
 	return errors.Join(err, refused)
+}
+
+// BeginTuning is Tune for who belongs to the loop; over hears how it ended.
+func (h *Heating) BeginTuning(heater heat.Heater, setpoint float64, cycles int, over func(error)) error {
+	limit := h.cfg.Printer.Limits.Check(heater, setpoint)
+	file, _ := h.run.Brief()
+	switch {
+	case h.thermals[heater] == nil:
+		return fmt.Errorf("%w: this printer has no %s", ErrHeater, heater)
+	case limit != nil || setpoint <= 0:
+		return fmt.Errorf("%w: tune at the temperature that you print with: %v", bounds.ErrSetpoint, limit)
+	case cycles < fewestCycles || cycles > mostCycles:
+		return fmt.Errorf("%w: %d cycles were asked for; use %d to %d", ErrTuning, cycles, fewestCycles, mostCycles)
+	case !h.line.Live():
+		return fmt.Errorf("%w: %s", run.ErrLive, h.line.Reason())
+	case file != "":
+		return fmt.Errorf("%w: %s is not done yet", bounds.ErrBusy, file)
+	case h.tuning.goesOn():
+		return fmt.Errorf("%w: the %s is being tuned", bounds.ErrBusy, h.tuning.Heater)
+	case len(h.Alarms()) > 0:
+		return fmt.Errorf("%w: %s", run.ErrAlarm, h.Alarms()[0])
+	default:
+		h.EndWarmUp("a heater is tuned")
+		t := &TuningNow{Heater: heater, Setpoint: setpoint, Begun: time.Now().UTC(), Tuning: heat.Tuning{Cycles: cycles}}
+		h.tuning = t
+		h.line.Say(heat.TuneCommand(heater, setpoint, cycles), func(_ []string, err error) {
+			t.Ended = time.Now().UTC()
+			if err != nil && t.Failed == "" {
+				t.Failed = err.Error()
+			} else if !t.Found && t.Failed == "" {
+				t.Failed = "the firmware told no constants: can it tune by itself?"
+			}
+			h.heated = true
+			if err == nil && t.Failed != "" {
+				err = errors.New(t.Failed)
+			}
+			over(err)
+		})
+	}
+	return nil
 }
 
 // Tuning returns how the last tuning stands; nil if there was none.
@@ -92,38 +100,41 @@ func (h *Heating) ApplyTuning(ctx context.Context, save bool) error {
 	ctx, cancel := context.WithTimeout(ctx, setpointWait)
 	defer cancel()
 	var refused error
-	answers, answered := 1, make(chan error, 2)
-	err := h.loop.Ask(ctx, func() {
-		t := h.tuning
-		file, _ := h.run.Brief()
-		switch {
-		case t == nil || t.Ended.IsZero() || !t.Found || t.Failed != "":
-			refused = fmt.Errorf("%w: no tuning has come to its end", ErrTuning)
-		case !h.line.Live():
-			refused = fmt.Errorf("%w: %s", run.ErrLive, h.line.Reason())
-		case file != "":
-			refused = fmt.Errorf("%w: %s is not done yet", bounds.ErrBusy, file)
-		default:
-			h.line.Say(t.Result.Command(t.Heater), func(_ []string, err error) {
-				t.Applied = err == nil
-				answered <- err
-			})
-			if save {
-				answers++
-				h.line.Say(heat.SaveCommand, func(_ []string, err error) {
-					t.Saved = err == nil
-					answered <- err
-				})
-			}
-		}
-	})
-	err = errors.Join(err, refused)
-	for ; err == nil && answers > 0; answers-- {
-		select {
-		case err = <-answered:
-		case <-ctx.Done():
-			return nil
-		}
+	answered := make(chan error, 1)
+	err := h.loop.Ask(ctx, func() { refused = h.KeepTuning(save, func(err error) { answered <- err }) })
+	if err = errors.Join(err, refused); err != nil {
+		return err
 	}
-	return err
+	select {
+	case err = <-answered:
+		return err
+	case <-ctx.Done():
+		return nil
+	}
+}
+
+// KeepTuning is ApplyTuning for who belongs to the loop.
+func (h *Heating) KeepTuning(save bool, done func(error)) error {
+	t := h.tuning
+	file, _ := h.run.Brief()
+	switch {
+	case t == nil || t.Ended.IsZero() || !t.Found || t.Failed != "":
+		return fmt.Errorf("%w: no tuning has come to its end", ErrTuning)
+	case !h.line.Live():
+		return fmt.Errorf("%w: %s", run.ErrLive, h.line.Reason())
+	case file != "":
+		return fmt.Errorf("%w: %s is not done yet", bounds.ErrBusy, file)
+	default:
+		h.line.Say(t.Result.Command(t.Heater), func(_ []string, err error) {
+			if t.Applied = err == nil; err != nil || !save {
+				done(err)
+				return
+			}
+			h.line.Say(heat.SaveCommand, func(_ []string, err error) {
+				t.Saved = err == nil
+				done(err)
+			})
+		})
+	}
+	return nil
 }

@@ -22,6 +22,7 @@ type warming struct {
 	heat.WarmUp
 	begun time.Time
 	given map[heat.Heater]bool // has its setpoint
+	told  bool                 // that everything is warm
 	then  func()               // when it is over, however it ends; nil: nothing
 }
 
@@ -183,8 +184,12 @@ func (h *Heating) goOnWarming() {
 			h.line.Say(heat.SetCommand(heater, setpoint), nil)
 		}
 	}
-	if w.then != nil && h.warmUpNow().Done {
+	switch done := h.warmUpNow().Done; {
+	case done && w.then != nil:
 		h.EndWarmUp("done")
+	case done && !w.told:
+		w.told = true
+		h.loop.Message(wire.Told, w.Name+": everything is warm")
 	}
 }
 

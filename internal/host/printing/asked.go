@@ -19,7 +19,7 @@ func (p *Printing) asked(action string) {
 		p.step(run.Event{On: run.OnHold, Reason: "the printer is out of filament"})
 	case action == "paused" && going:
 		p.step(run.Event{On: run.OnPause})
-	case (action == "resume" || action == "resumed") && state == run.Held:
+	case (action == "resume" || action == "resumed") && state == run.Held && p.moved() == nil:
 		p.step(run.Event{On: run.OnResume})
 	case action == "cancel":
 		p.step(run.Event{On: run.OnStop, Reason: "the printer asks for it"})

@@ -10,6 +10,7 @@ package printing
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"time"
 
@@ -77,6 +78,7 @@ var (
 	ErrNoRun   = errors.New("no such run is going on")
 	ErrPlan    = errors.New("it cannot be picked up there")
 	ErrJournal = errors.New("the run cannot be kept safe")
+	ErrMoved   = errors.New("the head is not free for a run yet")
 )
 
 // BlockedError says what stands between a file and its start.
@@ -99,6 +101,7 @@ type Printing struct {
 	where   *position.Position
 	heating *heating.Heating
 
+	hands  []Hand        // what else moves the head
 	job    *job          // the run that goes on
 	last   *Now          // the last run, when none goes on
 	ahead  time.Duration // by how much the computer's clock went on more than the one that never jumps
@@ -108,6 +111,25 @@ type Printing struct {
 // New returns the part.
 func New(c Config, loop *part.Loop, t *talk.Talk, where *position.Position, h *heating.Heating) *Printing {
 	return &Printing{cfg: c, loop: loop, talk: t, where: where, heating: h}
+}
+
+// Hand is what moves the head besides the run.
+type Hand interface {
+	Doing() string // what is under way, in words: "the head is being moved by hand"; empty: nothing
+}
+
+// Mind lets a run that is to start, and a held one that is to come back, wait for what else
+// moves the head: how it comes back depends on where from.
+func (p *Printing) Mind(hands ...Hand) { p.hands = hands }
+
+// moved says why no run can take the head now, or nil.
+func (p *Printing) moved() error {
+	for _, h := range p.hands {
+		if doing := h.Doing(); doing != "" {
+			return fmt.Errorf("%w: %s; wait until that is over", ErrMoved, doing)
+		}
+	}
+	return nil
 }
 
 // Hear follows what becomes of the run's lines, of the printer, and of its heaters.
@@ -175,12 +197,14 @@ func (p *Printing) Brief() (file string, state run.State) {
 // KeepsBed reports whether the bed of an interrupted run is kept hot for its pick-up.
 func (p *Printing) KeepsBed() bool { return p.job != nil && p.job.life.KeepsBed() }
 
-// Situate adds to a situation what a typed line must know of the run.
-func (p *Printing) Situate(s *bounds.Situation) {
+// Situation is what a line that is not of the file would be said in.
+func (p *Printing) Situation() bounds.Situation {
+	s := bounds.Situation{Machine: p.cfg.Printer.Bounds(), At: p.where.Point().State}
 	if j := p.job; j != nil {
 		s.Run, s.State, s.WayOut = j.file.Name, string(j.state()), j.wayOut()
 		s.Parked = j.life.Stage() == run.Parked
 	}
+	return s
 }
 
 // InUse reports whether the run that goes on prints the file of that name. It may be

@@ -63,6 +63,9 @@ func (p *Printing) Start(ctx context.Context, name string, soak *heat.Soak) (Now
 			refused = fmt.Errorf("%w: %s", run.ErrLive, p.talk.Reason())
 			return
 		}
+		if refused = p.moved(); refused != nil {
+			return
+		}
 		checks := p.checks(f)
 		if len(checks) > 0 && checks[0].Level == preflight.Block {
 			refused = &BlockedError{checks}
@@ -112,7 +115,12 @@ func (p *Printing) Hold(ctx context.Context, id string) (Now, error) {
 // Resume lets a held run go on: it heats up, primes and comes back to where it
 // was held.
 func (p *Printing) Resume(ctx context.Context, id string) (Now, error) {
-	return p.control(ctx, id, func(*job) error { return p.step(run.Event{On: run.OnResume}) })
+	return p.control(ctx, id, func(*job) error {
+		if err := p.moved(); err != nil {
+			return err
+		}
+		return p.step(run.Event{On: run.OnResume})
+	})
 }
 
 // Stop ends the run early with heaters and fan off and the nozzle off the part;

@@ -321,6 +321,33 @@ func (t *Talk) Say(command string, answer func(lines []string, err error)) {
 	t.conv.Send(t.loop.Now(), wire.Request{Lane: wire.Manual, Command: command, Tag: t.lastTag, Takes: takes(&state, command, at.Speed)})
 }
 
+// SayEach says commands, each once the one before it was taken and where allowed agrees,
+// and calls over with all that was answered, or with why it went no further.
+func (t *Talk) SayEach(commands []string, allowed func(command string) error, over func(lines []string, err error)) {
+	var all []string
+	var next func()
+	next = func() {
+		if len(commands) == 0 {
+			over(all, nil)
+			return
+		}
+		command := commands[0]
+		commands = commands[1:]
+		if err := allowed(command); err != nil {
+			over(all, err)
+			return
+		}
+		t.Say(command, func(lines []string, err error) {
+			if all = append(all, lines...); err != nil {
+				over(all, err)
+				return
+			}
+			next()
+		})
+	}
+	next()
+}
+
 // SayOfFile says a command of a file; leads is where the lines before it lead, and
 // goes on with it.
 func (t *Talk) SayOfFile(command string, leads *gcode.State) {

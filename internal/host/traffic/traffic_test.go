@@ -5,6 +5,8 @@ import (
 	"math"
 	"sync"
 	"testing"
+
+	"diathermon/internal/core/wire"
 )
 
 func TestTrafficIsBoundedWhateverIsAsked(t *testing.T) {
@@ -14,7 +16,7 @@ func TestTrafficIsBoundedWhateverIsAsked(t *testing.T) {
 	}
 	const all = 3*keptLines + 77
 	for i := range all {
-		tr.add(i%2 == 0, fmt.Sprint(i+1))
+		tr.add(Line{Sent: i%2 == 0, Text: fmt.Sprint(i + 1)})
 	}
 	for _, c := range []struct {
 		since       uint64
@@ -56,7 +58,34 @@ func TestTrafficIsReadWhileItGrows(t *testing.T) {
 		})
 	}
 	for range 20_000 {
-		tr.add(true, "x")
+		tr.add(Line{Sent: true, Text: "x"})
 	}
 	wait.Wait()
+}
+
+func TestEachReplyStandsBesideTheLineThatItAnswers(t *testing.T) {
+	tr := New(nil)
+	sent := func(number int, lane wire.Lane, text string, own bool) {
+		tr.Hear(&wire.Event{Kind: wire.Said, Number: number, Text: text, Request: wire.Request{Lane: lane}, Own: own})
+	}
+	heard := func(text string) { tr.Hear(&wire.Event{Kind: wire.Heard, Reply: wire.Sort([]byte(text))}) }
+	sent(1, wire.Manual, "N1 M115*1", false)
+	sent(2, wire.File, "N2 G1 X1*2", false)
+	heard("FIRMWARE_NAME:Stand-in")
+	heard("T:20.0 /0.0 B:20.0 /0.0")
+	heard("ok")
+	tr.Hear(&wire.Event{Kind: wire.Acked, Number: 1})
+	sent(3, wire.Manual, "N3 M105*3", true)
+	heard("ok N2 P15 B3")
+	tr.Hear(&wire.Event{Kind: wire.Acked, Number: 2})
+	heard("ok T:20.0 /0.0 B:20.0 /0.0")
+	heard("Error:checksum mismatch")
+	want := []Line{
+		{Kind: Ours}, {Kind: OfFile}, {Kind: Answer, Of: 1}, {Kind: Report}, {Kind: Acknowledgement, Of: 1}, {Kind: Ours}, {Kind: Acknowledgement, Of: 2}, {Kind: Report, Of: 6}, {Kind: Wrong},
+	}
+	for i, got := range tr.Since(0, 100) {
+		if got.Kind != want[i].Kind || got.Of != want[i].Of {
+			t.Errorf("%s: %s of %d, want %s of %d", got.Text, got.Kind, got.Of, want[i].Kind, want[i].Of)
+		}
+	}
 }

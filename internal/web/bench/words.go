@@ -7,6 +7,9 @@ import (
 	"diathermon/internal/host/talk"
 	"diathermon/internal/port"
 	heatarea "diathermon/internal/web/heat"
+	"diathermon/internal/web/motion"
+	"diathermon/internal/web/outputs"
+	"diathermon/internal/web/routines"
 	"diathermon/internal/web/runs"
 )
 
@@ -20,6 +23,9 @@ func Of(b host.Bench) api.Bench {
 		Link:     linkOf(b.Link),
 		Heaters:  heatarea.HeatersOf(b.Heat.Heaters),
 		Position: positionOf(b.Position),
+		Motion:   motion.Of(b.Motion),
+		Outputs:  outputs.Of(b.Outputs).Outputs,
+		Routine:  routines.Of(b.Routine),
 		Alarms:   heatarea.AlarmsOf(b.Heat.Alarms).Alarms,
 		WarmUp:   heatarea.WarmingUpOf(b.Heat.WarmUp),
 		Flow:     heatarea.FlowOf(b.Heat.Flow, b.Heat.FlowWatch),
@@ -40,13 +46,7 @@ func linkOf(l talk.Link) api.Link {
 }
 
 func positionOf(p position.Now) api.Position {
-	homed := ""
-	for i, done := range p.Homed {
-		if done {
-			homed += string("XYZ"[i])
-		}
-	}
-	return api.Position{Known: p.Known, X: p.Where[0], Y: p.Where[1], Z: p.Where[2], E: p.Where[3], Homed: homed, At: api.Moment(p.At)}
+	return api.Position{Known: p.Known, X: p.Where[0], Y: p.Where[1], Z: p.Where[2], E: p.Where[3], Homed: motion.Homed(p.Homed), At: api.Moment(p.At)}
 }
 
 func portsOf(ports []port.Port, l talk.Link) api.Ports {
@@ -73,7 +73,7 @@ func Event(what any) any {
 // link first.
 func Events(b host.Bench) []any {
 	bench := Of(b)
-	out := []any{bench.Link, api.Heat{Heaters: bench.Heaters, WarmUp: bench.WarmUp, Flow: bench.Flow}, bench.Position, api.Alarms{Alarms: bench.Alarms}}
+	out := []any{bench.Link, api.Heat{Heaters: bench.Heaters, WarmUp: bench.WarmUp, Flow: bench.Flow}, bench.Position, bench.Motion, api.Outputs{Outputs: bench.Outputs}, bench.Routine, api.Alarms{Alarms: bench.Alarms}}
 	if bench.Run != nil {
 		out = append(out, *bench.Run)
 	}

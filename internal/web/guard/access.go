@@ -59,6 +59,7 @@ var kinds = []desk.Kind{
 	{Err: people.ErrMissing, Status: http.StatusNotFound, Title: "there is no such account, token or pairing"},
 	{Err: people.ErrName, Status: http.StatusBadRequest, Title: "this cannot be a name"},
 	{Err: people.ErrPassword, Status: http.StatusBadRequest, Title: "this cannot be the password"},
+	{Err: people.ErrPasskey, Status: http.StatusBadRequest, Title: people.ErrPasskey.Error()},
 	{Err: people.ErrScopes, Status: http.StatusBadRequest, Title: "these scopes cannot be given"},
 	{Err: people.ErrLast, Status: http.StatusConflict, Title: "somebody must be able to keep the host"},
 }

@@ -44,6 +44,9 @@ func (h *hashes) Tokens(context.Context) ([]access.Token, error) {
 func (h *hashes) Accounts(context.Context) ([]access.Account, error) { return nil, nil }
 func (h *hashes) PutAccount(context.Context, access.Account) error   { return nil }
 func (h *hashes) DeleteAccount(context.Context, string) error        { return nil }
+func (h *hashes) Passkeys(context.Context) ([]access.Passkey, error) { return nil, nil }
+func (h *hashes) PutPasskey(context.Context, access.Passkey) error   { return nil }
+func (h *hashes) DeletePasskey(context.Context, string) error        { return nil }
 func (h *hashes) PutToken(_ context.Context, t access.Token) error {
 	h.mu.Lock()
 	defer h.mu.Unlock()

@@ -7,6 +7,9 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+
+	"diathermon/internal/api"
+	"diathermon/internal/web/desk"
 )
 
 // A Proxy is what stands before the host, if its owner says so. What anybody else claims
@@ -22,18 +25,25 @@ type beforeKey struct{}
 type before struct {
 	path   string // that was taken off
 	secure bool   // it came by TLS
+	origin string // as browsers call it: scheme, name and port
+	here   bool   // from this computer itself, through no proxy that says otherwise
 }
 
 // Behind sees requests as they were before the proxy.
 func (p Proxy) Behind(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		b := before{secure: r.TLS != nil}
+		b := before{secure: r.TLS != nil, here: local(addressOf(r))}
 		r = r.WithContext(r.Context())
 		if p.trusts(addressOf(r)) {
 			b.secure = b.secure || strings.EqualFold(last(r.Header.Get("X-Forwarded-Proto")), "https")
 			if from := p.client(r.Header.Values("X-Forwarded-For")); from != "" {
 				r.RemoteAddr = net.JoinHostPort(from, "0")
+				b.here = local(from)
 			}
+		}
+		b.origin = "http://" + r.Host
+		if b.secure {
+			b.origin = "https://" + r.Host
 		}
 		if rest, below := strings.CutPrefix(r.URL.Path, p.Path); below && p.Path != "" && (rest == "" || rest[0] == '/') {
 			if rest == "" {
@@ -79,8 +89,43 @@ func Base(ctx context.Context) string {
 	return b.path
 }
 
+// Origin is where a browser sees the host: https://vesper.local:8437.
+func Origin(ctx context.Context) string {
+	b, _ := ctx.Value(beforeKey{}).(before)
+	return b.origin
+}
+
 // secure reports whether a request came by TLS.
 func secure(r *http.Request) bool {
 	b, known := r.Context().Value(beforeKey{}).(before)
 	return b.secure || !known && r.TLS != nil
+}
+
+func local(address string) bool {
+	a, err := netip.ParseAddr(address)
+	return err == nil && a.Unmap().IsLoopback()
+}
+
+// Sealed sends whoever comes without encryption to where there is some, if the host has a
+// certificate. This computer's own programs may go on; so may an emergency stop.
+func Sealed(on bool) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			b, _ := r.Context().Value(beforeKey{}).(before)
+			if !on || b.secure || b.here || r.URL.Path == "/v1/halt" {
+				next.ServeHTTP(w, r)
+				return
+			}
+			to := "https://" + r.Host + b.path + r.URL.RequestURI()
+			if r.Method == http.MethodGet || r.Method == http.MethodHead {
+				http.Redirect(w, r, to, http.StatusPermanentRedirect)
+				return
+			}
+			p := &api.Problem{Status: http.StatusForbidden, Title: "this host speaks https alone", Detail: "use https in place of http in its address"}
+			if r.Header.Get("Authorization") != "" {
+				p.Detail += "; the token that was sent has crossed the network for everyone to read: withdraw it and make another"
+			}
+			desk.WriteProblem(w, p)
+		})
+	}
 }

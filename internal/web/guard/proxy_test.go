@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"strings"
 	"testing"
 )
 
@@ -36,6 +37,30 @@ func TestOnlyAProxyThatIsNamedIsBelieved(t *testing.T) {
 		h.ServeHTTP(httptest.NewRecorder(), r)
 		if got.from != c.from || got.path != c.inside || got.base != c.base || got.secure != c.secure {
 			t.Errorf("%s: %+v", what, got)
+		}
+	}
+	sealed := Proxy{Trusted: []netip.Addr{netip.MustParseAddr("127.0.0.1")}}.Behind(Sealed(true)(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusTeapot) })))
+	for what, c := range map[string]struct {
+		method, peer, path, forwarded, proto string
+		want                                 int
+	}{
+		"plain, from this computer":              {"GET", "127.0.0.1", "/v1/bench", "", "", http.StatusTeapot},
+		"plain, from another":                    {"GET", "192.0.2.1", "/v1/bench?a=b", "", "", http.StatusPermanentRedirect},
+		"plain, from another, that claims a lot": {"GET", "192.0.2.1", "/v1/bench?a=b", "127.0.0.1", "https", http.StatusPermanentRedirect},
+		"plain, from another, to change":         {"PUT", "192.0.2.1", "/v1/shelf/a", "", "", http.StatusForbidden},
+		"plain, an emergency stop":               {"POST", "192.0.2.1", "/v1/halt", "", "", http.StatusTeapot},
+		"a proxy that was reached by TLS":        {"PUT", "127.0.0.1", "/v1/shelf/a", "192.0.2.1", "https", http.StatusTeapot},
+		"a proxy that was reached without":       {"PUT", "127.0.0.1", "/v1/shelf/a", "192.0.2.1", "http", http.StatusForbidden},
+		"a proxy that was reached from its own":  {"PUT", "127.0.0.1", "/v1/shelf/a", "127.0.0.1", "http", http.StatusTeapot},
+	} {
+		r, w := httptest.NewRequest(c.method, "http://vesper:8437"+c.path, nil), httptest.NewRecorder()
+		r.RemoteAddr = c.peer + ":1234"
+		r.Header.Set("Authorization", "Bearer x")
+		r.Header.Set("X-Forwarded-For", c.forwarded)
+		r.Header.Set("X-Forwarded-Proto", c.proto)
+		sealed.ServeHTTP(w, r)
+		if w.Code != c.want || c.want == http.StatusPermanentRedirect && w.Header().Get("Location") != "https://vesper:8437"+c.path || c.want == http.StatusForbidden && !strings.Contains(w.Body.String(), "withdraw it") {
+			t.Errorf("%s: %d %s %s", what, w.Code, w.Header().Get("Location"), w.Body)
 		}
 	}
 	w := httptest.NewRecorder()

@@ -43,6 +43,8 @@ func (a *Access) SignIn(r chi.Router, printer string) {
 	r.Post("/sign-in", d.takeSignIn)
 	r.Post("/pairings", d.ask)
 	r.Post("/pairings/{id}", d.outcome)
+	r.Post("/passkeys", d.offerSignIn)
+	r.Post("/passkeys/{ticket}", d.byPasskey)
 	r.With(d.RequiredOrSignIn).Get("/first-start", d.firstStart)
 	r.With(d.RequiredOrSignIn).Post("/first-start", d.firstStart)
 	r.With(d.Required).Post("/sign-out", d.signOut)
@@ -50,16 +52,17 @@ func (a *Access) SignIn(r chi.Router, printer string) {
 
 // page is what the page shows.
 type page struct {
-	Base    string // the path below which the host is
-	Printer string
-	Wrong   string
-	Name    string
-	Fresh   bool // nobody has an account yet
-	First   bool // and one is to be made now
+	Base     string // the path below which the host is
+	Printer  string
+	Wrong    string
+	Name     string
+	Passkeys bool // somebody has one
+	Fresh    bool // nobody has an account yet
+	First    bool // and one is to be made now
 }
 
 func (d *door) show(w http.ResponseWriter, r *http.Request, status int, p page) {
-	p.Base, p.Printer, p.Fresh = Base(r.Context()), d.printer, d.People.Fresh()
+	p.Base, p.Printer, p.Fresh, p.Passkeys = Base(r.Context()), d.printer, d.People.Fresh(), d.People.HasPasskeys()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
@@ -67,7 +70,7 @@ func (d *door) show(w http.ResponseWriter, r *http.Request, status int, p page) 
 }
 
 // longestForm is how much of a form or a request to pair is read.
-const longestForm = 4096
+const longestForm = 16 << 10
 
 func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, longestForm)
@@ -104,8 +107,7 @@ func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 		d.show(w, r, p.Status, page{Wrong: p.Error(), Name: r.PostForm.Get("name")})
 		return
 	}
-	h, _ := d.People.Find(token)
-	d.setCookie(w, r, d.cookie, token, *h.Expires)
+	d.signedIn(w, r, token)
 	if known != "" {
 		d.setCookie(w, r, d.knownCookie(), known, time.Now().AddDate(1, 0, 0))
 	}
@@ -114,6 +116,44 @@ func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 		to = "/first-start"
 	}
 	goOn(w, r, to)
+}
+
+// signedIn gives a browser its session.
+func (d *door) signedIn(w http.ResponseWriter, r *http.Request, token string) {
+	if h, ok := d.People.Find(token); ok {
+		d.setCookie(w, r, d.cookie, token, *h.Expires)
+	}
+}
+
+// offerSignIn begins signing in by a passkey.
+func (d *door) offerSignIn(w http.ResponseWriter, r *http.Request) {
+	var in struct{}
+	p := read(w, r, &in, "{}")
+	if p == nil {
+		offer, err := d.People.OfferSignIn(Origin(r.Context()))
+		if err == nil {
+			desk.WriteJSON(w, http.StatusCreated, "application/json", api.PasskeyOffer{Ticket: offer.Ticket, Options: offer.Options})
+			return
+		}
+		p = d.errors.Of(err)
+	}
+	desk.WriteProblem(w, p)
+}
+
+// byPasskey takes what the browser has signed.
+func (d *door) byPasskey(w http.ResponseWriter, r *http.Request) {
+	var in json.RawMessage
+	p := read(w, r, &in, "what the browser has signed")
+	if p == nil {
+		token, err := d.People.SignInByPasskey(r.Context(), addressOf(r), Origin(r.Context()), chi.URLParam(r, "ticket"), in)
+		if err == nil {
+			d.signedIn(w, r, token)
+			desk.WriteJSON(w, http.StatusOK, "application/json", struct{}{})
+			return
+		}
+		p = d.errors.Of(err)
+	}
+	desk.WriteProblem(w, p)
 }
 
 // knownCookie is the name of what a browser is known by that has signed in before.
@@ -223,7 +263,7 @@ func (d *door) outcome(w http.ResponseWriter, r *http.Request) {
 		desk.WriteProblem(w, p)
 		return
 	}
-	one, key, err := d.People.Outcome(chi.URLParam(r, "id"), in.Secret)
+	one, key, err := d.People.Outcome(r.Context(), chi.URLParam(r, "id"), in.Secret)
 	if err != nil {
 		desk.WriteProblem(w, d.errors.Of(err))
 		return

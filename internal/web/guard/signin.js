@@ -12,6 +12,22 @@ function send(path, body) {
     }))
 }
 
+// Passkeys need a page that nobody can have changed on its way, and a browser that reads what the host offers.
+const passkey = document.getElementById('passkey')
+const able = window.isSecureContext && window.PublicKeyCredential && PublicKeyCredential.parseRequestOptionsFromJSON
+if (passkey && able && passkey.dataset.has !== undefined) {
+  const said = document.getElementById('passkey-said')
+  passkey.hidden = false
+  document.getElementById('by-passkey').addEventListener('click', () => {
+    said.textContent = ''
+    send('/passkeys', {})
+      .then(offer => navigator.credentials.get({ publicKey: PublicKeyCredential.parseRequestOptionsFromJSON(offer.options) }).then(signed => send('/passkeys/' + offer.ticket, signed.toJSON())))
+      .then(() => location.assign(document.documentElement.dataset.base + '/'), failed => {
+        said.textContent = failed.name === 'NotAllowedError' ? 'No passkey was chosen.' : failed.message
+      })
+  })
+}
+
 const code = location.hash.slice(1)
 const pairing = document.getElementById('pairing')
 if (code && document.getElementById('form')) {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 
 	"diathermon/internal/api"
 	"diathermon/internal/core/heat"
@@ -84,7 +85,7 @@ func (a Area) mountWarmUps(d *desk.Desk) {
 // warmUp turns a warm-up of the contract into the core's, if this printer can do
 // it.
 func (a Area) warmUp(in api.WarmUp) (heat.WarmUp, error) {
-	w := heat.WarmUp{Name: in.Name, Order: heat.Order(cmp.Or(in.Order, string(heat.Together))), Soak: in.Soak, SoakFor: api.Seconds(in.SoakSeconds), Setpoints: map[heat.Heater]float64{}}
+	w := heat.WarmUp{Name: in.Name, Spool: in.Spool, Order: heat.Order(cmp.Or(in.Order, string(heat.Together))), Soak: in.Soak, SoakFor: api.Seconds(in.SoakSeconds), Setpoints: map[heat.Heater]float64{}}
 	for name, setpoint := range in.Setpoints {
 		h, err := heaterNamed(name)
 		if err != nil {
@@ -99,14 +100,14 @@ func (a Area) warmUp(in api.WarmUp) (heat.WarmUp, error) {
 // chosenWarmUp is the warm-up that a request is about.
 func (a Area) chosenWarmUp(ctx context.Context, in api.BeginWarmUp) (heat.WarmUp, error) {
 	given := 0
-	for _, is := range []bool{in.Name != "", in.File != "", in.WarmUp != nil} {
+	for _, is := range []bool{in.Name != "", in.File != "", in.Spool != "", in.WarmUp != nil} {
 		if is {
 			given++
 		}
 	}
 	switch {
 	case given != 1:
-		return heat.WarmUp{}, fmt.Errorf("%w: give one of name, file and warm_up; %d are there", heat.ErrWarmUp, given)
+		return heat.WarmUp{}, fmt.Errorf("%w: give one of name, file, spool and warm_up; %d are there", heat.ErrWarmUp, given)
 	case in.WarmUp != nil:
 		in.WarmUp.Name = cmp.Or(in.WarmUp.Name, "warm-up")
 		return a.warmUp(*in.WarmUp)
@@ -118,9 +119,11 @@ func (a Area) chosenWarmUp(ctx context.Context, in api.BeginWarmUp) (heat.WarmUp
 	if err != nil {
 		return heat.WarmUp{}, err
 	}
-	i := slices.IndexFunc(kept, func(w heat.WarmUp) bool { return w.Name == in.Name })
+	i := slices.IndexFunc(kept, func(w heat.WarmUp) bool {
+		return in.Name == w.Name && in.Spool == "" || in.Spool != "" && strings.EqualFold(in.Spool, w.Spool)
+	})
 	if i < 0 {
-		return heat.WarmUp{}, fmt.Errorf("%w: %q", heat.ErrNoWarmUp, in.Name)
+		return heat.WarmUp{}, fmt.Errorf("%w: %q", heat.ErrNoWarmUp, cmp.Or(in.Name, in.Spool))
 	}
 	return kept[i], nil
 }

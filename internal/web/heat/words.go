@@ -70,7 +70,7 @@ func leftSeconds(d time.Duration) *float64 {
 }
 
 func warmUpOf(w heat.WarmUp) api.WarmUp {
-	out := api.WarmUp{Name: w.Name, Order: string(w.Order), Soak: w.Soak, SoakSeconds: w.SoakFor.Seconds(), Setpoints: map[string]float64{}}
+	out := api.WarmUp{Name: w.Name, Spool: w.Spool, Order: string(w.Order), Soak: w.Soak, SoakSeconds: w.SoakFor.Seconds(), Setpoints: map[string]float64{}}
 	for h, v := range w.Setpoints {
 		out.Setpoints[string(h)] = v
 	}

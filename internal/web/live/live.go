@@ -6,12 +6,14 @@
 package live
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"log/slog"
 	"maps"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -48,6 +50,7 @@ type Area struct {
 // Mount mounts it.
 func (a Area) Mount(d *desk.Desk) {
 	op := d.Op("events", http.MethodGet, "/v1/events", desk.Read, "Live events. First everything as it is now, then what changes")
+	op.Parameters = []*huma.Param{{Name: "without", In: "query", Description: "Names of events that are left out, with commas between: wire is most of the bytes", Schema: &huma.Schema{Type: "string"}}}
 	var each []*huma.Schema
 	for _, name := range slices.Sorted(maps.Keys(api.Events)) {
 		each = append(each, &huma.Schema{
@@ -76,6 +79,13 @@ func (a Area) events(w http.ResponseWriter, r *http.Request) error {
 	send := func(frame []byte) bool {
 		_, err := w.Write(frame)
 		return err == nil && out.Flush() == nil
+	}
+	var left [][]byte // how frames begin that are left out
+	for name := range strings.SplitSeq(r.URL.Query().Get("without"), ",") {
+		left = append(left, []byte("event: "+name+"\n"))
+	}
+	wanted := func(frame []byte) bool {
+		return !slices.ContainsFunc(left, func(begins []byte) bool { return bytes.HasPrefix(frame, begins) })
 	}
 	var first []byte
 	for _, event := range a.Now(now) {
@@ -106,7 +116,7 @@ func (a Area) events(w http.ResponseWriter, r *http.Request) error {
 		case <-r.Context().Done():
 			return nil
 		}
-		if len(next) > 0 && !send(next) {
+		if len(next) > 0 && wanted(next) && !send(next) {
 			return nil
 		}
 	}

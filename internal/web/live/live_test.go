@@ -139,6 +139,9 @@ func (n names) DeleteToken(context.Context, string) error          { return nil 
 func (n names) Accounts(context.Context) ([]access.Account, error) { return nil, nil }
 func (n names) PutAccount(context.Context, access.Account) error   { return nil }
 func (n names) DeleteAccount(context.Context, string) error        { return nil }
+func (n names) Passkeys(context.Context) ([]access.Passkey, error) { return nil, nil }
+func (n names) PutPasskey(context.Context, access.Passkey) error   { return nil }
+func (n names) DeletePasskey(context.Context, string) error        { return nil }
 
 func TestAStreamEndsWithItsToken(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {

@@ -3,6 +3,7 @@ package people
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 	"strings"
 
@@ -25,6 +26,7 @@ type id struct {
 func (a Area) Mount(d *desk.Desk) {
 	guard.Know(&d.Problems)
 	a.mountMe(d)
+	a.mountPasskeys(d)
 	a.mountAccounts(d)
 	a.mountTokens(d)
 	desk.Show(d, d.Op("list-pairings", http.MethodGet, "/v1/pairings", desk.Keep, "Who asks to be let in"),
@@ -37,7 +39,7 @@ func (a Area) Mount(d *desk.Desk) {
 		})
 	desk.Show(d, d.Op("answer-pairing", http.MethodPost, "/v1/pairings", desk.Keep, "Let somebody in who shows these letters, or not", 400, 404),
 		func(ctx context.Context, in *struct{ Body api.Answer }) (api.Pairing, error) {
-			p, err := a.People.Answer(ctx, guard.Holder(ctx), in.Body.Letters, in.Body.Allow, in.Body.Scopes)
+			p, err := a.People.Answer(guard.Holder(ctx), in.Body.Letters, in.Body.Allow, in.Body.Scopes)
 			return pairingOf(p), err
 		})
 }
@@ -70,6 +72,37 @@ func (a Area) mountMe(d *desk.Desk) {
 			}
 			return a.People.Withdraw(ctx, h, me.Caller())
 		})
+}
+
+func (a Area) mountPasskeys(d *desk.Desk) {
+	desk.Show(d, d.Op("list-my-passkeys", http.MethodGet, "/v1/me/passkeys", desk.Read, "The passkeys that sign me in"),
+		func(ctx context.Context, _ *struct{}) (api.Passkeys, error) {
+			out := api.Passkeys{Passkeys: []api.Passkey{}}
+			for _, k := range a.People.Passkeys(guard.Holder(ctx).Account) {
+				out.Passkeys = append(out.Passkeys, passkeyOf(k))
+			}
+			return out, nil
+		})
+	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("offer-passkey", http.MethodPost, "/v1/me/passkeys/offer", desk.Read, "Begin to make a passkey; the host is to be reached by a name, and by TLS unless it is this computer", 400, 404)),
+		func(ctx context.Context, _ *struct{}) (api.PasskeyOffer, error) {
+			offer, err := a.People.OfferPasskey(guard.Holder(ctx), guard.Origin(ctx))
+			return api.PasskeyOffer{Ticket: offer.Ticket, Options: offer.Options}, err
+		})
+	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("make-passkey", http.MethodPost, "/v1/me/passkeys", desk.Read, "Keep the passkey that a browser has made", 400, 404)),
+		func(ctx context.Context, in *struct{ Body api.MakePasskey }) (api.Passkey, error) {
+			answer, err := json.Marshal(in.Body.Answer)
+			if err != nil {
+				return api.Passkey{}, err
+			}
+			k, err := a.People.MakePasskey(ctx, guard.Holder(ctx), guard.Origin(ctx), in.Body.Ticket, in.Body.Name, answer)
+			return passkeyOf(k), err
+		})
+	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("remove-my-passkey", http.MethodDelete, "/v1/me/passkeys/{id}", desk.Read, "Remove one of my passkeys: it signs in no more", 404)),
+		func(ctx context.Context, in *id) error { return a.People.RemovePasskey(ctx, guard.Holder(ctx), in.ID) })
+}
+
+func passkeyOf(k access.Passkey) api.Passkey {
+	return api.Passkey{ID: k.ID, Name: k.Name, Created: k.Created, Used: k.Used}
 }
 
 // mine reports whether a token is a session of who asks.

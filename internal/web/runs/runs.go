@@ -54,6 +54,7 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: printing.ErrNoRun, Status: http.StatusConflict, Title: "this run is not going on"},
 		desk.Kind{Err: run.ErrState, Status: http.StatusConflict, Title: "the run is not in a state for that"},
 		desk.Kind{Err: printing.ErrPlan, Status: http.StatusUnprocessableEntity, Title: "it cannot be picked up there"},
+		desk.Kind{Err: printing.ErrMoved, Status: http.StatusConflict, Title: printing.ErrMoved.Error()},
 		desk.Kind{Err: printing.ErrJournal, Status: http.StatusInsufficientStorage, Title: "the run cannot be kept safe"},
 		desk.Kind{Err: fs.ErrNotExist, Status: http.StatusNotFound, Title: "there is no recording of this run"},
 	)

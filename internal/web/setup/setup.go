@@ -9,13 +9,14 @@ import (
 	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
-	"rsc.io/qr"
 
 	"diathermon/internal/api"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/doors/dav"
 	"diathermon/internal/doors/folder"
 	"diathermon/internal/host"
+	"diathermon/internal/qrcode"
+	"diathermon/internal/seal"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/guard"
 )
@@ -31,6 +32,7 @@ type Area struct {
 	Host    Host
 	Listen  net.Addr       // where the service listens
 	Watched *folder.Folder // nil: none is
+	Seal    *seal.Seal     // nil: the service does not speak TLS
 }
 
 // Mount mounts the area.
@@ -53,6 +55,9 @@ func (a Area) Mount(d *desk.Desk) {
 	code.Responses = map[string]*huma.Response{"200": {Description: "The code", Content: map[string]*huma.MediaType{"image/svg+xml": {Schema: &huma.Schema{Type: "string"}}}}}
 	code.Parameters = []*huma.Param{{Name: "url", In: "query", Description: "One of the addresses; without it the first", Schema: &huma.Schema{Type: "string"}}}
 	d.Raw(code, "", a.code)
+	own := d.Op("get-certificate", http.MethodGet, "/v1/addresses/certificate", desk.Read, "The host's certificate, for programs and devices that are to trust it", 404)
+	own.Responses = map[string]*huma.Response{"200": {Description: "The certificate, as PEM (RFC 7468)", Content: map[string]*huma.MediaType{"application/x-pem-file": {Schema: &huma.Schema{Type: "string"}}}}}
+	d.Raw(own, "", a.certificate)
 }
 
 // notReady says why nothing could be started now.
@@ -69,7 +74,11 @@ func notReady(now host.Bench) (why, do string) {
 }
 
 func (a Area) addresses() api.Addresses {
-	out := api.Addresses{URLs: Reachable(a.Listen), Folder: dav.Prefix + "/"}
+	out := api.Addresses{URLs: a.reachable(), Folder: dav.Prefix + "/"}
+	if a.Seal != nil {
+		s := a.Seal.Shown()
+		out.Seal = &api.Seal{Own: s.Own, Fingerprint: s.Fingerprint, Key: s.Key, Until: s.Until.UTC()}
+	}
 	if w := a.Watched; w != nil {
 		s := w.State()
 		out.Watch = &api.Watched{Path: w.Path, Start: w.Start, There: s.There, Why: s.Why, Taken: s.Taken, Last: s.Last}
@@ -77,14 +86,33 @@ func (a Area) addresses() api.Addresses {
 	return out
 }
 
+// certificate hands the certificate out.
+func (a Area) certificate(w http.ResponseWriter, r *http.Request) error {
+	if a.Seal == nil {
+		return &api.Problem{Status: http.StatusNotFound, Title: "this host has no certificate", Detail: "set web.own_certificate in diathermon.toml to have one made"}
+	}
+	w.Header().Set("Content-Type", "application/x-pem-file")
+	w.Header().Set("Content-Disposition", `attachment; filename="certificate.pem"`)
+	w.Write(a.Seal.Shown().PEM)
+	return nil
+}
+
+// reachable are the URLs under which other devices reach the service.
+func (a Area) reachable() []string {
+	if a.Seal != nil {
+		return Reachable("https", a.Listen)
+	}
+	return Reachable("http", a.Listen)
+}
+
 // Reachable are the URLs under which other devices reach a service that listens there.
-func Reachable(listen net.Addr) []string {
+func Reachable(scheme string, listen net.Addr) []string {
 	at, ok := listen.(*net.TCPAddr)
 	out := []string{}
 	if !ok || at.IP.IsLoopback() {
 		return out
 	}
-	url := func(ip net.IP) string { return "http://" + net.JoinHostPort(ip.String(), fmt.Sprint(at.Port)) }
+	url := func(ip net.IP) string { return scheme + "://" + net.JoinHostPort(ip.String(), fmt.Sprint(at.Port)) }
 	if !at.IP.IsUnspecified() {
 		return append(out, url(at.IP))
 	}
@@ -102,7 +130,7 @@ func Reachable(listen net.Addr) []string {
 
 // code draws an address.
 func (a Area) code(w http.ResponseWriter, r *http.Request) error {
-	all := Reachable(a.Listen)
+	all := a.reachable()
 	url := r.URL.Query().Get("url")
 	switch {
 	case len(all) == 0:
@@ -112,37 +140,7 @@ func (a Area) code(w http.ResponseWriter, r *http.Request) error {
 	case !slices.Contains(all, url):
 		return &api.Problem{Status: http.StatusNotFound, Title: "this is no address of this host", Detail: fmt.Sprintf("it has %v", all)}
 	}
-	code, err := qr.Encode(url, qr.M)
-	if err != nil {
-		return err
-	}
 	w.Header().Set("Content-Type", "image/svg+xml")
 	w.Header().Set("Cache-Control", "no-store")
-	drawn(w, code)
-	return nil
-}
-
-const quiet = 4 // modules around a code (ISO/IEC 18004)
-
-// drawn draws a code: dots for its modules, and rounded finders, in ink on paper in any
-// theme, since cameras want dark on light.
-func drawn(w http.ResponseWriter, code *qr.Code) {
-	side := code.Size + 2*quiet
-	fmt.Fprintf(w, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" role="img"><rect width="%d" height="%d" fill="#f4f1ec"/><g fill="#23201c">`, side, side, side, side)
-	for y := range code.Size {
-		for x := range code.Size {
-			if code.Black(x, y) && !finder(x, y, code.Size) {
-				fmt.Fprintf(w, `<rect x="%.2f" y="%.2f" width=".96" height=".96" rx=".3"/>`, float64(x+quiet)+0.02, float64(y+quiet)+0.02)
-			}
-		}
-	}
-	for _, at := range [][2]int{{quiet, quiet}, {quiet + code.Size - 7, quiet}, {quiet, quiet + code.Size - 7}} {
-		fmt.Fprintf(w, `<rect x="%d.5" y="%d.5" width="6" height="6" rx="1.4" fill="none" stroke="#23201c"/><rect x="%d" y="%d" width="3" height="3" rx=".9" fill="#a8431b"/>`, at[0], at[1], at[0]+2, at[1]+2)
-	}
-	fmt.Fprint(w, `</g></svg>`)
-}
-
-// finder reports whether a module belongs to one of the three squares in the corners.
-func finder(x, y, size int) bool {
-	return x < 7 && y < 7 || x >= size-7 && y < 7 || x < 7 && y >= size-7
+	return qrcode.SVG(w, url)
 }

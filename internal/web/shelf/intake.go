@@ -7,8 +7,8 @@ import (
 	"fmt"
 	"io"
 	"mime"
-	"mime/multipart"
 	"net/http"
+	"net/textproto"
 	"net/url"
 	"strings"
 
@@ -110,24 +110,25 @@ func ranged(r *http.Request, a *shelf.Arrival) error {
 }
 
 func (a Area) postFile(w http.ResponseWriter, r *http.Request) error {
-	parts, err := r.MultipartReader()
+	parts, err := newForm(r.Header.Get("Content-Type"), r.Body)
 	if err != nil {
 		return &api.Problem{Status: http.StatusBadRequest, Title: "this is not a form with a file", Detail: "send multipart/form-data with one part that has a file name, or PUT the bytes to /v1/shelf/NAME"}
 	}
 	asked := r.URL.Query()
 	for {
-		part, err := parts.NextPart()
-		if errors.Is(err, io.EOF) {
+		header, err := parts.next()
+		if err == io.EOF {
 			return &api.Problem{Status: http.StatusBadRequest, Title: "there is no file in this form", Detail: "one part must have a file name"}
 		}
 		if err != nil {
 			return fmt.Errorf("%w: the form breaks off: %v", shelf.ErrShort, err)
 		}
-		if name := fileName(part.Header.Get("Content-Disposition")); name != "" {
-			return a.store(w, r, asked, shelf.Arrival{Name: name, Body: part, Size: -1}, func() []string { return further(parts) })
+		field, name := disposition(header)
+		if name != "" {
+			return a.store(w, r, asked, shelf.Arrival{Name: name, Body: parts.content(header), Size: -1}, func() []string { return further(parts) })
 		}
-		if field := part.FormName(); field == "then" || field == "replace" {
-			value, err := io.ReadAll(io.LimitReader(part, longestField))
+		if field == "then" || field == "replace" {
+			value, err := io.ReadAll(io.LimitReader(parts.content(header), longestField))
 			if err != nil {
 				return fmt.Errorf("%w: the form breaks off: %v", shelf.ErrShort, err)
 			}
@@ -144,27 +145,27 @@ const mostNamed = 20
 
 // further returns the names of the files that come behind the one of a form that was
 // taken. A form that breaks off behind it takes nothing away from that.
-func further(parts *multipart.Reader) []string {
+func further(parts *form) []string {
 	var names []string
 	for {
-		part, err := parts.NextPart()
+		header, err := parts.next()
 		if err != nil {
 			return names
 		}
-		if name := fileName(part.Header.Get("Content-Disposition")); name != "" && len(names) < mostNamed {
+		if _, name := disposition(header); name != "" && len(names) < mostNamed {
 			names = append(names, name)
 		}
 	}
 }
 
-// fileName reads the file name of a form's part as it was sent: what mime's own
-// reader would make of slashes is for the shelf to judge.
-func fileName(disposition string) string {
-	_, params, err := mime.ParseMediaType(disposition)
+// disposition reads what a form's part is called, and its file name as it was sent: what
+// slashes in it are is for the shelf to judge.
+func disposition(header textproto.MIMEHeader) (field, name string) {
+	_, params, err := mime.ParseMediaType(header.Get("Content-Disposition"))
 	if err != nil {
-		return ""
+		return "", ""
 	}
-	return params["filename"]
+	return params["name"], params["filename"]
 }
 
 // store takes an arrival in, does with it what is asked for, and answers. Others returns

@@ -8,6 +8,7 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/core/bounds"
+	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host/capacity"
 	"diathermon/internal/host/part"
@@ -89,6 +90,9 @@ func (a Area) mountWire(d *desk.Desk) {
 			return linesOf(a.Traffic.Since(in.Since, in.Limit)), nil
 		})
 
+	desk.Show(d, d.Op("list-commands", http.MethodGet, "/v1/wire/commands", desk.Read, "What is known of the commands that the open firmwares share: what each does, its parameters and their units, an example"),
+		func(context.Context, *struct{}) (api.Commands, error) { return commands(), nil })
+
 	measure := desk.Answering(http.StatusAccepted, d.Op("measure-wire", http.MethodPost, "/v1/wire/measure", desk.Operate, "Measure anew what the printer can hold, while it is cold and has nothing to do; the bench tells the outcome in some ten seconds", 409))
 	desk.Do(d, measure, func(ctx context.Context, _ *struct{}) error {
 		return a.Capacity.Measure(ctx)
@@ -98,7 +102,20 @@ func (a Area) mountWire(d *desk.Desk) {
 func linesOf(lines traffic.Lines) api.Wire {
 	out := api.Wire{Lines: make([]api.Traffic, 0, len(lines))}
 	for _, l := range lines {
-		out.Lines = append(out.Lines, api.Traffic{Seq: l.Seq, At: l.At.UTC(), Sent: l.Sent, Text: l.Text})
+		out.Lines = append(out.Lines, api.Traffic{Seq: l.Seq, At: l.At.UTC(), Sent: l.Sent, Text: l.Text, Kind: string(l.Kind), Of: l.Of})
+	}
+	return out
+}
+
+// commands is the catalogue as the contract says it.
+func commands() api.Commands {
+	out := api.Commands{Commands: []api.Command{}}
+	for _, code := range gcode.Catalogue() {
+		c := api.Command{Command: code.String(), Does: code.Look().Does, Parameters: []api.CommandParameter{}, Example: code.Example(), Beware: code.Beware(), Text: code.Traits()&gcode.Text != 0}
+		for _, p := range code.Parameters() {
+			c.Parameters = append(c.Parameters, api.CommandParameter{Letter: string(p.Letter), Unit: string(p.Unit), Means: p.Means})
+		}
+		out.Commands = append(out.Commands, c)
 	}
 	return out
 }

@@ -8,6 +8,8 @@ import Page from '../../ui/Page.vue'
 import Panel from '../../ui/Panel.vue'
 import { sentence } from '../../words/numbers'
 import Heater from '../heat/Heater.vue'
+import Sets from '../heat/Sets.vue'
+import Routines from '../routines/Buttons.vue'
 import Connect from './Connect.vue'
 import Messages from './Messages.vue'
 import Position from './Position.vue'
@@ -41,6 +43,8 @@ const bare = computed(() => host.connected && host.link?.state === 'absent')
           <p class="mb-2">Files can be stored on the <router-link to="/shelf">shelf</router-link>, and past temperatures looked at under <router-link to="/heat">heat</router-link>.</p>
           <p class="mb-0 text-medium-emphasis">Of several printers this host takes the one that <code>device</code> in its configuration names.</p>
         </Panel>
+        <Sets v-if="!bare" />
+        <Routines place="bench" />
         <Position />
         <Messages />
       </div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { mdiChevronLeft, mdiChevronRight, mdiDownload, mdiMagnifyMinus, mdiMagnifyPlus } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
 
 import { at } from '../../api/base'
 import { answered, api, type Schemas } from '../../api/client'
@@ -29,7 +30,12 @@ const saving = ref(false)
 const nameOf = (h: string) => heaterName(h, host.printer?.tools)
 const saved = (format: string) => at(`/v1/heat/export?${new URLSearchParams({ ...win.query(), format }).toString()}`)
 
-onMounted(win.load)
+const route = useRoute()
+onMounted(async () => { // of a run that was looked for, or as it was left
+  const from = Number(route.query['from']), to = Number(route.query['to'])
+  if (to > from) win.show(from, to)
+  await win.load()
+})
 
 /** Draws what is predicted while a heater warms up. */
 useIntervalFn(async () => {

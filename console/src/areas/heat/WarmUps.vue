@@ -1,10 +1,9 @@
 <script setup lang="ts">
-import { mdiClose, mdiFire, mdiPowerStandby } from '@mdi/js'
+import { mdiPowerStandby } from '@mdi/js'
 import { computed, onMounted, ref, useId } from 'vue'
 
 import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
-import Notice from '../../ui/Notice.vue'
 import NumberField from '../../ui/NumberField.vue'
 import Panel from '../../ui/Panel.vue'
 import { heaterName } from '../../words/heaters'
@@ -13,10 +12,9 @@ import { countdown } from '../../words/time'
 const host = useHost()
 const kept = ref<Schemas['WarmUp'][]>([])
 const models = ref<Schemas['HeatModel'][]>([])
-const editing = ref<{ name: string, setpoints: Record<string, number | undefined>, order: string, soak: boolean, soakMinutes?: number }>()
+const editing = ref<{ name: string, spool: string, setpoints: Record<string, number | undefined>, order: string, soak: boolean, soakMinutes?: number }>()
 const id = useId()
 const orders = [{ title: 'All arrive together', value: 'together' }, { title: 'The bed first', value: 'bed-first' }, { title: 'All begin at once', value: 'at-once' }]
-const going = computed(() => host.warmUp)
 const nameOf = (h: string) => heaterName(h, host.printer?.tools)
 const words = (w: Schemas['WarmUp']) => Object.entries(w.setpoints).sort().reverse().map(([h, v]) => `${nameOf(h)} ${v} °C`).join(', ')
 const partOff = computed(() => models.value.find(m => m.heater === 'bed'))
@@ -28,7 +26,6 @@ async function load() {
 onMounted(() => { host.attempt(load) })
 
 const begin = (name: string) => host.attempt(() => answered(api.POST('/v1/heat/warm-up', { body: { name } })))
-const end = () => host.attempt(() => answered(api.DELETE('/v1/heat/warm-up')))
 async function cool() {
   if (await host.attempt(() => answered(api.POST('/v1/heat/cool')))) await host.attempt(load)
 }
@@ -37,14 +34,14 @@ async function cool() {
 function edit(w?: Schemas['WarmUp']) {
   const heaters = [...new Set([...host.heaters.map(h => h.heater), ...Object.keys(w?.setpoints ?? {})])]
   editing.value = {
-    name: w?.name ?? '', setpoints: Object.fromEntries(heaters.map(h => [h, w?.setpoints[h]])), order: w?.order ?? 'together', soak: w?.soak ?? false,
+    name: w?.name ?? '', spool: w?.spool ?? '', setpoints: Object.fromEntries(heaters.map(h => [h, w?.setpoints[h]])), order: w?.order ?? 'together', soak: w?.soak ?? false,
     soakMinutes: w?.soak_seconds ? w.soak_seconds / 60 : undefined,
   }
 }
 async function save() {
   const e = editing.value!
   const setpoints = Object.fromEntries(Object.entries(e.setpoints).filter((s): s is [string, number] => s[1] !== undefined))
-  const body = { name: e.name, setpoints, order: e.order as Schemas['WarmUp']['order'], soak: e.soak, soak_seconds: 60 * (e.soakMinutes ?? 0) }
+  const body = { name: e.name, spool: e.spool.trim() || undefined, setpoints, order: e.order as Schemas['WarmUp']['order'], soak: e.soak, soak_seconds: 60 * (e.soakMinutes ?? 0) }
   if (await host.attempt(() => answered(api.PUT('/v1/warm-ups/{name}', { params: { path: { name: e.name } }, body })))) {
     editing.value = undefined
     await host.attempt(load)
@@ -61,14 +58,10 @@ async function forget() {
 
 <template>
   <Panel title="Warm up" data-warm-ups>
-    <Notice v-if="going" color="info" :icon="mdiFire" class="mb-4" data-warming>
-      {{ going.warm_up.name }}: {{ going.done ? 'ready' : going.soaking ? 'soaking' : 'warming up' }}<span v-if="!going.done && going.left_seconds !== undefined" class="figures">, ready in {{ countdown(going.left_seconds) }}</span>
-      <template #beside><v-btn :icon="mdiClose" variant="text" size="small" title="Give this warm-up up; the heaters stay on" aria-label="Give this warm-up up" @click="end" /></template>
-    </Notice>
     <p v-if="kept.length === 0" class="text-medium-emphasis">None yet. Make one with the setpoints that you use most.</p>
     <ul class="warm-ups">
       <li v-for="w in kept" :key="w.name" data-warm-up>
-        <div class="words"><div class="break">{{ w.name }}</div><div class="text-body-small text-medium-emphasis">{{ words(w) + (w.soak ? ', with a soak' : '') }}</div></div>
+        <div class="words"><div class="break">{{ w.name }}</div><div class="text-body-small text-medium-emphasis">{{ words(w) + (w.soak ? ', with a soak' : '') + (w.spool ? `, for ${w.spool}` : '') }}</div></div>
         <v-btn variant="text" size="small" :aria-label="`Change ${w.name}`" @click="edit(w)">Change</v-btn>
         <v-btn variant="tonal" color="primary" size="small" :aria-label="`Begin ${w.name}`" :disabled="!host.live || host.going" @click="begin(w.name)">Begin</v-btn>
       </li>
@@ -87,6 +80,7 @@ async function forget() {
         <h2 :id="id" class="text-title-large px-5 pt-5">A warm-up</h2>
         <v-card-text class="d-flex flex-column ga-3 px-5">
           <v-text-field v-model="editing.name" label="Name" />
+          <v-text-field v-model="editing.spool" label="For the spool" placeholder="any" persistent-placeholder />
           <div class="d-flex flex-wrap ga-3">
             <NumberField v-for="(_, h) in editing.setpoints" :key="h" v-model="editing.setpoints[h]" :label="nameOf(String(h))" unit="°C" :most="host.heaters.find(x => x.heater === h)?.limit" style="min-width: 120px" :data-setpoint="h" />
           </div>

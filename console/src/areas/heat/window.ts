@@ -2,6 +2,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answered, api, inWords, type Problem, type Schemas } from '../../api/client'
 import { useIntervalFn } from '../../live/interval'
+import { useKept } from '../../live/kept'
 
 /** The windows that a button leads to, in seconds. */
 export const windows = [
@@ -11,7 +12,7 @@ export const windows = [
 
 /** A window of the temperature log: as long as `length`, up to now while `end` is undefined. Times are seconds since 1970. */
 export function useHeatWindow(points: () => number) {
-  const length = ref(900)
+  const length = useKept('heat.length', 900, seconds => seconds >= 10)
   const end = ref<number>()
   const chart = shallowRef<Schemas['HeatChart']>()
   const problem = ref('')

@@ -8,17 +8,14 @@ import { answered, api, type Problem, inWords, type Schemas } from '../../api/cl
 import { useHost } from '../../live/host'
 import Page from '../../ui/Page.vue'
 import { countdown, span } from '../../words/time'
-import { along, css, features, type Kind, kinds, rampOf, retraction, steps, table, took, travel, value } from './colours'
+import { along, css, features, type Kind, kinds, rampOf, reach, retraction, took, travel } from './colours'
 import { type Batch, Drawing, matrix, type View } from './draw'
-import { type Index, lays, length, readIndex, readStrokes, seconds, type Strokes, unpack } from './strokes'
+import { Packed } from './packed'
+import { mostHeld, Stack } from './stack'
+import { type Index, readIndex } from './strokes'
 
 /** The layers of a file: any of them, stroke by stroke, from above or as they stand on each other. */
 
-/** A layer that has been read, and what of it is on the graphics card. */
-interface Held { strokes: Strokes, batch: Batch, until: Float32Array }
-
-const mostHeld = 700_000 // strokes
-const chunk = 1 << 19 // bytes read at once
 const speeds = [1, 10, 60, 300]
 
 const host = useHost()
@@ -38,97 +35,28 @@ const follow = ref(false)
 const playing = ref(false)
 const rate = ref(10)
 const view = ref<View>({ turned: 0, leant: 0, zoom: 1, x: 0, y: 0 })
-const drawnAt = ref(0) // which layer is on the screen, for who waits for it
-const held = new Map<number, Held>()
+const drawn = ref({ layer: 0, ribbons: 0 }) // what is on the screen, for who waits for it
 let drawing: Drawing | undefined
-let heldStrokes = 0
+let stack: Stack | undefined
+let packed: Packed | undefined
 let frame = 0
 let played = 0 // strokes that are drawn while it plays
 let shown = { scene: '', count: 0 } // what is on the screen
 
 const now = computed(() => index.value?.layers[layer.value - 1])
-const section = computed(() => file.value && file.value.filament_mm > 0 ? file.value.filament_mm3 / file.value.filament_mm : 2.4)
 const printing = computed(() => host.run?.file === name.value && host.run.going && host.run.progress ? host.run : undefined)
 const layerTook = computed(() => index.value && file.value && now.value ? took(index.value, layer.value - 1, file.value.duration_seconds) : 0)
-
-/** From where to where the scale of colours goes. */
-const ends = computed(() => {
-  const f = file.value
-  if (!f || !index.value) return { from: 0, to: 1 }
-  switch (kind.value) {
-    case 'speed': return { from: 0, to: Math.max(f.fastest, 1) }
-    case 'flow': return { from: 0, to: Math.max(f.flow, 0.1) }
-    case 'fan': return { from: 0, to: 100 }
-    case 'heat': return { from: 25, to: 250 }
-    case 'height': {
-      const all = index.value.layers.map(l => l.height)
-      return { from: Math.min(...all), to: Math.max(...all, Math.min(...all) + 0.05) }
-    }
-    default: {
-      const all = index.value.layers.map((_, i) => took(index.value!, i, f.duration_seconds)).sort((a, b) => a - b)
-      return { from: 0, to: Math.max(all[Math.floor(all.length * 0.98)] ?? 1, 1) }
-    }
-  }
-})
 
 /** What each colour means. */
 const legend = computed(() => {
   if (kind.value === 'feature') return (file.value?.features ?? []).map((f, i) => ({ colour: css(features[i % features.length]!), text: `${f.height.toFixed(2)} mm, ${f.speed.toFixed(0)} mm/s` }))
-  const { from, to } = ends.value
+  if (!index.value || !file.value) return []
+  const { from, to } = reach(kind.value, index.value, file.value)
   return [0, 0.25, 0.5, 0.75, 1].map(s => {
     const v = from + (to - from) * s
     return { colour: css(along(rampOf(kind.value), s)), text: `${to - from < 3 ? v.toFixed(2) : v.toFixed(0)} ${kinds[kind.value].unit}` }
   })
 })
-
-function colours(s: Strokes, number: number): Uint8Array {
-  const l = index.value!.layers[number]!
-  const time = took(index.value!, number, file.value!.duration_seconds)
-  const height = l.height.toFixed(2)
-  const known = new Map(file.value!.features?.map((f, i) => [f.height.toFixed(2) === height ? f.speed : -1 - i, features[i % features.length]!]))
-  const scale = table(rampOf(kind.value))
-  const { from, to } = ends.value
-  const per = (steps - 1) / (to - from || 1)
-  const out = new Uint8Array(4 * s.count)
-  let at = 0
-  for (let i = 0; i < s.count; i++) {
-    const laid = lays(s, i)
-    let colour = travel
-    if (!laid) colour = s.filament[i]! < 0 ? retraction : travel
-    else if (kind.value === 'feature') colour = known.get(Math.max(Math.round(s.speed[i]!), 1)) ?? features[0]!
-    else colour = scale[Math.round(Math.min(Math.max((value(kind.value, s, i, l, time, section.value) - from) * per, 0), steps - 1))]!
-    out[at++] = colour[0]
-    out[at++] = colour[1]
-    out[at++] = colour[2]
-    out[at++] = laid ? 255 : moves.value ? 170 : 0
-  }
-  return out
-}
-
-function hold(number: number, bytes: Uint8Array) {
-  const l = index.value!.layers[number]!
-  const s = unpack(bytes, l)
-  const widths = new Float32Array(s.count)
-  const until = new Float32Array(s.count)
-  let time = 0
-  for (let i = 0; i < s.count; i++) {
-    time += seconds(s, i)
-    until[i] = time
-    if (lays(s, i)) widths[i] = Math.min(Math.max(section.value * s.filament[i]! / (Math.max(length(s, i), 0.01) * Math.max(l.height, 0.05)), 0.2), 1.4)
-  }
-  held.set(number, { strokes: s, batch: drawing!.batch(s.ends, colours(s, number), widths, s.count), until })
-  heldStrokes += s.count
-}
-
-function release(keep: (number: number) => boolean) {
-  for (const [number, h] of held) {
-    if (heldStrokes < mostHeld) return
-    if (keep(number)) continue
-    drawing!.drop(h.batch)
-    held.delete(number)
-    heldStrokes -= h.strokes.count
-  }
-}
 
 /** The lowest layer that is drawn below one: as far as there is room for. */
 function lowest(number: number): number {
@@ -140,30 +68,37 @@ function lowest(number: number): number {
 }
 
 let reading = false
-/** Reads the layers that are to be seen, the nearest first, and those that may be next. */
+let asking: AbortController | undefined // for what is not to be seen yet
+const aheadAfter = 60 // ms without another choice
+const atOnce = 100_000 // strokes unpacked between two pictures
+const pause = (time: number) => new Promise(resolve => setTimeout(resolve, time))
+
+/** Reads the layers that are to be seen, the nearest first, and then those that may be next. */
 async function read() {
-  if (reading || !index.value || !drawing) return
+  asking?.abort()
+  if (reading || !packed || !stack) return
   reading = true
   try {
     for (;;) {
       const top = layer.value - 1
       const low = lowest(top)
-      const wanted = [top, ...Array.from({ length: top - low }, (_, i) => top - 1 - i), top + 1, top + 2, top + 3, top - 2, top - 3].filter(i => i >= 0 && i < index.value!.layers.length && !held.has(i))
-      const first = wanted[0]
-      if (first === undefined) return
-      let last = first
-      if (first !== top) { // those below it come with it
-        let size = index.value.layers[first]!.size
-        while (last > 0 && wanted.includes(last - 1) && size < chunk) size += index.value.layers[--last]!.size
+      if (unpack(top, low)) {
+        draw()
+        await pause(0)
+        continue
       }
-      const bytes = await readStrokes(address.value, index.value.layers[last]!, index.value.layers[first]!)
-      release(i => i >= low - 3 && i <= top + 3)
-      for (let i = last; i <= first; i++) {
-        const l = index.value.layers[i]!
-        hold(i, new Uint8Array(bytes.buffer, l.offset - index.value.layers[last]!.offset, l.size))
+      const next = packed.next(top, low, i => stack!.has(i))
+      if (!next) return
+      const asks = new AbortController()
+      if (!next.seen) {
+        asking = asks
+        await pause(aheadAfter)
       }
-      if (first === top && !playing.value && !printing.value) stroke.value = held.get(top)!.strokes.count
-      if (first === top || deep.value) redraw()
+      try {
+        if (!asks.signal.aborted) await packed.read(next.first, next.last, top, asks.signal)
+      } catch (p) {
+        if (!asks.signal.aborted) throw p
+      }
     }
   } catch (p) {
     problem.value = inWords(p as Problem)
@@ -172,38 +107,59 @@ async function read() {
   }
 }
 
+/** Unpacks layers that are to be seen and have come, the nearest first; reports whether there were any. */
+function unpack(top: number, low: number): boolean {
+  let strokes = 0
+  for (let i = top; i >= low && strokes < atOnce; i--) {
+    const bytes = stack!.has(i) ? undefined : packed!.get(i)
+    if (!bytes) continue
+    stack!.release(i => i >= low && i <= top)
+    stack!.add(i, bytes)
+    strokes += stack!.get(i)!.strokes.count + 1
+    if (i === top && !playing.value && !printing.value) stroke.value = stack!.get(i)!.strokes.count
+  }
+  return strokes > 0
+}
+
 function redraw() {
   if (!frame) frame = requestAnimationFrame(draw)
 }
 
 function draw() {
+  if (frame) cancelAnimationFrame(frame)
   frame = 0
   const c = canvas.value
   const x = index.value
-  if (!c || !x || !drawing) return
+  if (!c || !x || !drawing || !stack) return
   const ratio = Math.min(window.devicePixelRatio || 1, 2)
   const width = Math.round(c.clientWidth * ratio), height = Math.round(c.clientHeight * ratio)
   if (c.width !== width || c.height !== height) Object.assign(c, { width, height })
   const top = layer.value - 1
   const m = matrix(deep.value ? view.value : { ...view.value, turned: 0, leant: 0 }, [x.min[0], x.min[1], 0], x.max, width, height)
   const parts: { batch: Batch, count: number }[] = []
+  stack.begin()
   if (deep.value) for (let i = lowest(top); i < top; i++) {
-    const below = held.get(i)
-    if (below) parts.push({ batch: below.batch, count: below.batch.count })
+    const below = stack.whole(i, m.pixel)
+    if (below) parts.push({ batch: below, count: below.count })
   }
-  const h = held.get(top)
   const count = playing.value ? played : stroke.value
+  const all = stack.get(top)?.strokes.count
+  const batch = all === count ? stack.whole(top, m.pixel) : stack.each(top)
   const scene = [top, kind.value, moves.value, width, height, ...m.matrix].join()
-  if (h && playing.value && !deep.value && scene === shown.scene && count >= shown.count) {
-    drawing.more(h.batch, shown.count, count)
+  if (batch && playing.value && !deep.value && all !== count && scene === shown.scene && count >= shown.count) {
+    drawing.more(batch, shown.count, count)
     shown.count = count
     return
   }
-  if (h) drawnAt.value = layer.value
-  if (h) parts.push({ batch: h.batch, count })
+  if (batch) {
+    const ribbons = Math.min(count, batch.count)
+    parts.push({ batch, count: ribbons })
+    drawn.value = { layer: layer.value, ribbons }
+  }
   drawing.draw(m.matrix, m.pixel, deep.value, parts)
-  shown = { scene: h ? scene : '', count }
+  shown = { scene: batch && all !== count ? scene : '', count }
   place(m.matrix, c.clientWidth, c.clientHeight)
+  if (stack.unfinished) redraw()
 }
 
 /** Where the nozzle is, by the printer's own reports, on the picture. */
@@ -219,16 +175,14 @@ function place(m: Float32Array, width: number, height: number) {
 }
 
 watch([layer, deep], () => {
-  const h = held.get(layer.value - 1)
+  const h = stack?.get(layer.value - 1)
   if (h && !playing.value) stroke.value = h.strokes.count
   redraw()
   void read()
 })
 watch([stroke, view, () => host.position], () => { if (!playing.value) redraw() }, { deep: true })
 watch([kind, moves], () => {
-  for (const [number, h] of held) {
-    drawing!.recolour(h.batch, colours(h.strokes, number))
-  }
+  if (stack) stack.look = { kind: kind.value, moves: moves.value }
   redraw()
 })
 watch(() => [follow.value, printing.value?.progress?.command], () => {
@@ -239,7 +193,7 @@ watch(() => [follow.value, printing.value?.progress?.command], () => {
   let i = x.layers.findIndex(l => l.command > p.command)
   if (i < 0) i = x.layers.length
   layer.value = Math.max(i, 1)
-  const h = held.get(layer.value - 1)
+  const h = stack?.get(layer.value - 1)
   if (h) {
     const n = h.strokes.command.findIndex(c => c > p.command)
     stroke.value = n < 0 ? h.strokes.count : n
@@ -253,7 +207,7 @@ let toldAt = 0
 let at = 0
 function step(time: number) {
   if (!playing.value) return
-  const h = held.get(layer.value - 1)
+  const h = stack?.get(layer.value - 1)
   const x = index.value!
   if (h) {
     at += Math.min(time - before, 100) / 1000 * rate.value
@@ -282,7 +236,7 @@ watch(playing, on => {
     return
   }
   follow.value = false
-  const h = held.get(layer.value - 1)
+  const h = stack?.get(layer.value - 1)
   if (h && stroke.value >= h.strokes.count) stroke.value = 0
   played = stroke.value
   at = h && played > 0 ? h.until[played - 1]! : 0
@@ -298,7 +252,7 @@ function seek(to: number) {
 
 function key(e: KeyboardEvent) {
   if (e.target instanceof HTMLElement && e.target.closest('input, textarea, [role=slider], [role=combobox], [role=listbox], button')) return
-  const most = held.get(layer.value - 1)?.strokes.count ?? 0
+  const most = stack?.get(layer.value - 1)?.strokes.count ?? 0
   const act: Record<string, () => void> = {
     'ArrowUp': () => { layer.value = Math.min(layer.value + 1, index.value?.layers.length ?? 1) },
     'ArrowDown': () => { layer.value = Math.max(layer.value - 1, 1) },
@@ -365,6 +319,8 @@ onMounted(async () => {
     }
     if (!canvas.value) return
     drawing = new Drawing(canvas.value)
+    stack = new Stack(drawing, index.value, file.value)
+    packed = new Packed(address.value, index.value)
     resized = new ResizeObserver(redraw)
     resized.observe(canvas.value)
     layer.value = Math.max(index.value.layers.length, 1)
@@ -376,6 +332,7 @@ onMounted(async () => {
 })
 onBeforeUnmount(() => {
   gone = true
+  asking?.abort()
   playing.value = false
   window.removeEventListener('keydown', key)
   resized?.disconnect()
@@ -385,7 +342,7 @@ onBeforeUnmount(() => {
 
 <template>
   <Page title="Layers" :problem="problem">
-    <div class="whole" data-layers :data-drawn="drawnAt">
+    <div class="whole" data-layers :data-drawn="drawn.layer" :data-ribbons="drawn.ribbons">
       <div class="head">
         <v-btn :icon="mdiArrowLeft" variant="text" size="44" to="/shelf" title="Back to the shelf" aria-label="Back to the shelf" />
         <h2 class="text-title-medium break">{{ name }}</h2>

@@ -1,6 +1,6 @@
 /**
  * Draws strokes with WebGL: each is a flat ribbon of two triangles. What a stroke is stands in textures, from which
- * its six corners are made: drawn as instances, each stroke would be a drawing of its own where there is no graphics
+ * its four corners are made: drawn as instances, each stroke would be a drawing of its own where there is no graphics
  * card.
  */
 
@@ -18,10 +18,9 @@ uniform float light;
 out vec4 shade;
 out float across; // pixels from the middle
 flat out float reach; // pixels from the middle to the rim
-const int corners[6] = int[6](0, 1, 2, 2, 1, 3);
 void main() {
-  int stroke = gl_VertexID / 6;
-  int corner = corners[gl_VertexID - 6 * stroke];
+  int stroke = gl_VertexID / 4;
+  int corner = gl_VertexID & 3;
   ivec2 place = ivec2(stroke % ${row}, stroke / ${row});
   vec4 from = texelFetch(ends, ivec2(2 * place.x, place.y), 0);
   vec3 to = texelFetch(ends, ivec2(2 * place.x + 1, place.y), 0).xyz;
@@ -61,6 +60,8 @@ export interface Batch { ends: WebGLTexture, colours: WebGLTexture, count: numbe
 export class Drawing {
   private gl: WebGL2RenderingContext
   private program: WebGLProgram
+  private corners: WebGLBuffer
+  private cornered = 0 // strokes whose corners are in it
   private at: Record<'ends' | 'colours' | 'view' | 'pixel' | 'light' | 'least', WebGLUniformLocation | null>
 
   constructor(canvas: HTMLCanvasElement) {
@@ -79,12 +80,14 @@ export class Drawing {
     if (!gl.getProgramParameter(this.program, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(this.program) ?? 'the drawing cannot be made')
     const place = (name: string) => gl.getUniformLocation(this.program, name)
     this.at = { ends: place('ends'), colours: place('colours'), view: place('view'), pixel: place('pixel'), light: place('light'), least: place('least') }
+    this.corners = gl.createBuffer()
+    gl.bindBuffer(gl.ELEMENT_ARRAY_BUFFER, this.corners)
     gl.enable(gl.BLEND)
     gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA)
   }
 
-  /** Puts strokes on the graphics card: ends of six numbers, a colour of four bytes and a width for each. */
-  batch(ends: Float32Array, colours: Uint8Array, widths: Float32Array, strokes: number): Batch {
+  /** Puts strokes on the graphics card: ends of six numbers and a width for each. They have no colour yet. */
+  batch(ends: Float32Array, widths: Float32Array, strokes: number): Batch {
     const count = Math.min(strokes, row * this.gl.getParameter(this.gl.MAX_TEXTURE_SIZE))
     const places = new Float32Array(8 * row * Math.ceil(Math.max(count, 1) / row))
     for (let i = 0, from = 0, to = 0; i < count; i++, from += 6, to += 8) {
@@ -96,11 +99,25 @@ export class Drawing {
       places[to + 5] = ends[from + 4]!
       places[to + 6] = ends[from + 5]!
     }
+    this.corner(count)
     const batch = { ends: this.texture(), colours: this.texture(), count }
     this.gl.bindTexture(this.gl.TEXTURE_2D, batch.ends)
     this.gl.texImage2D(this.gl.TEXTURE_2D, 0, this.gl.RGBA32F, 2 * row, places.length / 8 / row, 0, this.gl.RGBA, this.gl.FLOAT, places)
-    this.recolour(batch, colours)
     return batch
+  }
+
+  /** Makes the order in which the corners of so many strokes are drawn. */
+  private corner(strokes: number) {
+    if (strokes <= this.cornered) return
+    this.cornered = Math.max(strokes, 2 * this.cornered)
+    const order = new Uint32Array(6 * this.cornered)
+    for (let i = 0, from = 0; i < order.length; i += 6, from += 4) {
+      order[i] = from
+      order[i + 1] = order[i + 4] = from + 1
+      order[i + 2] = order[i + 3] = from + 2
+      order[i + 5] = from + 3
+    }
+    this.gl.bufferData(this.gl.ELEMENT_ARRAY_BUFFER, order, this.gl.STATIC_DRAW)
   }
 
   /** A texture of which every texel is read as it is. */
@@ -112,8 +129,8 @@ export class Drawing {
     return texture
   }
 
-  /** Gives other colours to strokes. */
-  recolour(batch: Batch, colours: Uint8Array) {
+  /** Gives strokes their colours, of four bytes each. */
+  colour(batch: Batch, colours: Uint8Array) {
     const gl = this.gl
     const rows = Math.ceil(Math.max(batch.count, 1) / row)
     const all = new Uint8Array(4 * row * rows)
@@ -160,7 +177,7 @@ export class Drawing {
     gl.bindTexture(gl.TEXTURE_2D, batch.colours)
     gl.activeTexture(gl.TEXTURE0)
     gl.bindTexture(gl.TEXTURE_2D, batch.ends)
-    gl.drawArrays(gl.TRIANGLES, 6 * first, 6 * (Math.min(end, batch.count) - first))
+    gl.drawElements(gl.TRIANGLES, 6 * (Math.min(end, batch.count) - first), gl.UNSIGNED_INT, 6 * Uint32Array.BYTES_PER_ELEMENT * first)
   }
 
   /** Draws more strokes of a batch over what is there: nothing else may have changed. */

@@ -9,7 +9,7 @@ import Copy from '../../ui/Copy.vue'
 import Notice from '../../ui/Notice.vue'
 import Panel from '../../ui/Panel.vue'
 import { sentence } from '../../words/numbers'
-import { linesFor, scopesFor, type Then, thens, type Way, ways } from './connect'
+import { linesFor, lives, scopesFor, type Then, thens, type Way, ways } from './connect'
 import Drawing from './Drawing.vue'
 
 /** Connects a program: how it can send, what becomes of its files, and then what to copy into it. */
@@ -19,17 +19,18 @@ const host = useHost()
 const way = ref<Way>('http')
 const then = ref<Then>('store')
 const name = ref('slicer')
+const goodFor = ref(0)
 const token = ref('')
 const trial = ref<{ good: boolean, said: string, todo: string }[]>([])
 const busy = ref(false)
 
 /** As the program reaches the host: as this browser does, unless that is the host's own computer. */
 const origin = computed(() => ['localhost', '127.0.0.1', '[::1]'].includes(location.hostname) && addresses?.urls[0] ? addresses.urls[0] : location.origin + base)
-const lines = computed(() => linesFor(way.value, then.value, origin.value, token.value || 'TOKEN'))
+const lines = computed(() => linesFor(way.value, then.value, origin.value, token.value || 'TOKEN', addresses?.seal?.own ? addresses.seal.key : ''))
 watch([way, then], () => { token.value = ''; trial.value = [] })
 
 const make = () => host.attempt(async () => {
-  token.value = (await answered(api.POST('/v1/tokens', { body: { name: name.value.trim(), scopes: scopesFor(way.value, then.value) } }))).token
+  token.value = (await answered(api.POST('/v1/tokens', { body: { name: name.value.trim(), scopes: scopesFor(way.value, then.value), expires: goodFor.value ? new Date(Date.now() + goodFor.value * 86_400_000).toISOString() : undefined } }))).token
   trial.value = []
   emit('made')
 })
@@ -67,6 +68,7 @@ async function attempt() {
       <div class="pair">
         <v-select v-model="then" label="What becomes of its files?" :items="thens" hide-details />
         <v-text-field v-model="name" label="What is the program called?" maxlength="60" hide-details />
+        <v-select v-model="goodFor" label="How long is it let in?" :items="lives" hide-details />
       </div>
       <div><v-btn variant="flat" color="primary" :prepend-icon="mdiConnection" :disabled="!name.trim()" data-make @click="make">Make its token</v-btn></div>
       <template v-if="token">

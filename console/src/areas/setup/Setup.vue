@@ -11,7 +11,9 @@ import Page from '../../ui/Page.vue'
 import Panel from '../../ui/Panel.vue'
 import { roles, scopesInWords } from '../../words/people'
 import Connect from './Connect.vue'
+import Passkeys from './Passkeys.vue'
 import People from './People.vue'
+import Seal from './Seal.vue'
 import Tokens from './Tokens.vue'
 
 const host = useHost()
@@ -46,9 +48,11 @@ onMounted(() => host.attempt(async () => { addresses.value = await answered(api.
           <template #beside><v-btn variant="text" :prepend-icon="mdiLogout" @click="me.signOut">Sign out</v-btn></template>
           <p class="mb-0"><strong class="break">{{ me.me?.role ? me.me.name : 'This browser' }}</strong>{{ me.me?.role ? `, ${roles.find(r => r.value === me.me?.role)?.title.toLowerCase()}` : '' }}: you may {{ scopesInWords(me.me?.scopes ?? []) }}.</p>
           <p v-if="me.me?.fresh" class="mb-0 mt-2">Nobody has an account here. <a :href="at('/first-start')">Make yours</a>.</p>
+          <Passkeys v-if="me.me?.account" />
         </Panel>
         <People v-if="me.keeps" />
         <Tokens v-if="me.keeps" ref="tokens" />
+        <Seal v-if="addresses?.seal" :seal="addresses.seal" />
       </div>
     </div>
   </Page>

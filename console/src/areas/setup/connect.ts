@@ -20,14 +20,21 @@ export function scopesFor(way: Way, then: Then): string[] {
   return [...way === 'folder' ? ['read'] : [], 'send', ...then === 'store' ? [] : ['start']]
 }
 
+/** How long a token is good, in days. */
+export const lives = [
+  { value: 0, title: 'Until I withdraw it' },
+  { value: 30, title: 'For thirty days' },
+  { value: 365, title: 'For a year' },
+]
+
 export interface Line { name: string, text: string }
 
-/** What is to be copied into the program. */
-export function linesFor(way: Way, then: Then, origin: string, token: string): Line[] {
+/** What is to be copied into the program; trust is the key of a certificate that nobody else vouches for. */
+export function linesFor(way: Way, then: Then, origin: string, token: string, trust: string): Line[] {
   const asked = then === 'store' ? '' : `?then=${then}`
   if (way === 'command') {
     const option = { store: '', print: ' --print', queue: ' --queue' }[then]
-    return [{ name: 'Command; the program adds the file at its end', text: `diathermon --url ${origin} --token ${token} send${option}` }]
+    return [{ name: 'Command; the program adds the file at its end', text: `diathermon --url ${origin}${trust && ` --trust ${trust}`} --token ${token} send${option}` }]
   }
   if (way === 'folder') {
     const at = `${origin}/dav/${then === 'store' ? '' : `${then}/`}`
@@ -42,6 +49,6 @@ export function linesFor(way: Way, then: Then, origin: string, token: string): L
     { name: 'Address, as a form (POST, multipart/form-data)', text: `${origin}/v1/shelf${asked}` },
     { name: 'Address, as raw bytes (PUT)', text: `${origin}/v1/shelf/NAME.gcode${asked}` },
     { name: 'Header', text: `Authorization: Bearer ${token}` },
-    { name: 'To try it in a terminal', text: `curl -F file=@part.gcode -H "Authorization: Bearer ${token}" "${origin}/v1/shelf${asked}"` },
+    { name: 'To try it in a terminal', text: `curl ${trust && `--insecure --pinnedpubkey '${trust}' `}-F file=@part.gcode -H "Authorization: Bearer ${token}" "${origin}/v1/shelf${asked}"` },
   ]
 }

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { mdiDeleteOutline, mdiDotsVertical, mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPencilOutline, mdiPlay } from '@mdi/js'
+import { mdiDeleteOutline, mdiDotsVertical, mdiDownload, mdiDramaMasks, mdiFire, mdiLayersOutline, mdiPencilOutline, mdiPlay } from '@mdi/js'
 import { computed } from 'vue'
 
 import { at } from '../../api/base'
-import type { Schemas } from '../../api/client'
+import { answered, api, type Schemas } from '../../api/client'
+import { useHost } from '../../live/host'
 import { dimensions, size } from '../../words/numbers'
 import { runStates } from '../../words/states'
 import { soon, span } from '../../words/time'
@@ -14,6 +15,8 @@ const { file, choosing } = defineProps<{ file: Schemas['File'], choosing: boolea
 const chosen = defineModel<boolean>({ required: true })
 defineEmits<{ look: [], layers: [], edit: [], remove: [] }>()
 
+const host = useHost()
+const warm = () => host.attempt(() => answered(api.POST('/v1/heat/warm-up', { body: { file: file.name } })))
 const done = computed(() => file.survey.state === 'done')
 const cost = computed(() => file.cost === undefined ? '' : `${file.cost.toFixed(2)} ${file.currency ?? ''}`.trim())
 const past = computed(() => {
@@ -55,6 +58,7 @@ const past = computed(() => {
         <v-list density="comfortable">
           <v-list-item v-if="done && file.extent" :prepend-icon="mdiLayersOutline" title="See its layers" @click="$emit('layers')" />
           <v-list-item v-if="file.survey.state !== 'refused'" :prepend-icon="mdiDramaMasks" title="Rehearse" :to="`/shelf/${encodeURIComponent(file.name)}/rehearsal`" />
+          <v-list-item v-if="done" :prepend-icon="mdiFire" title="Warm up for it" :disabled="!host.live || host.going" @click="warm" />
           <v-list-item :prepend-icon="mdiPencilOutline" title="Name and tags" @click="$emit('edit')" />
           <v-list-item :prepend-icon="mdiDownload" title="Download" :href="at(`/v1/shelf/${encodeURIComponent(file.name)}/content`)" />
           <v-list-item :prepend-icon="mdiDeleteOutline" title="Delete" base-color="error" @click="$emit('remove')" />

@@ -1,21 +1,25 @@
 <script setup lang="ts">
 import { mdiCubeOutline } from '@mdi/js'
-import { ref, watch } from 'vue'
+import { onBeforeUnmount, ref, watch } from 'vue'
 
 import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
 
 /** What a file lays down, as the host has drawn it; a place for it until then. */
-const { file, size } = defineProps<{ file: Pick<Schemas['File'], 'name' | 'digest'>, size: 64 | 256 | 800 }>()
+const { file, size } = defineProps<{ file: Pick<Schemas['File'], 'name' | 'digest'> & Partial<Pick<Schemas['File'], 'survey'>>, size: 64 | 256 | 800 }>()
 const missing = ref(false)
 const tries = ref(0)
 watch(() => file.digest, () => { missing.value = false; tries.value = 0 })
 
-/** A picture that is not drawn yet is asked for again, a few times. */
+const mostTries = 60
+/** A picture that is not drawn yet is asked for again: behind a long file that may be minutes later. */
+let again = 0
 function failed() {
   missing.value = true
-  if (tries.value++ < 8) window.setTimeout(() => { missing.value = false }, 1500)
+  if (file.survey?.state === 'refused' || tries.value++ >= mostTries) return
+  again = window.setTimeout(() => { missing.value = false }, Math.min(1 + tries.value / 2, 15) * 1000)
 }
+onBeforeUnmount(() => window.clearTimeout(again))
 </script>
 
 <template>

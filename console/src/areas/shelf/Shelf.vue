@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 
 import { answered, api, inWords, type Problem, type Schemas, upload } from '../../api/client'
 import { useHost } from '../../live/host'
+import { useKept } from '../../live/kept'
 import { useIntervalFn } from '../../live/interval'
 import Ask from '../../ui/Ask.vue'
 import Page from '../../ui/Page.vue'
@@ -21,7 +22,7 @@ const host = useHost()
 const router = useRouter()
 const shelf = ref<Schemas['Shelf']>()
 const words = ref('')
-const order = ref<Order>('newest')
+const order = useKept<Order>('shelf.order', 'newest', o => o in orders)
 const choosing = ref(false)
 const picked = ref<string[]>([])
 const editing = ref<Schemas['File']>()

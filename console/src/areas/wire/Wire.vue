@@ -1,32 +1,134 @@
 <script setup lang="ts">
-import { mdiDownload, mdiRuler, mdiSend } from '@mdi/js'
-import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
+import { mdiChevronDown, mdiChevronUp, mdiContentCopy, mdiDownload, mdiMagnify, mdiPause, mdiPlay, mdiRuler } from '@mdi/js'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
+import { useDisplay } from 'vuetify'
 
 import { at } from '../../api/base'
-import { answered, api } from '../../api/client'
 import { useHost } from '../../live/host'
+import { useKept } from '../../live/kept'
 import { useTraffic } from '../../live/traffic'
 import Page from '../../ui/Page.vue'
-import { clock } from '../../words/time'
+import Marked from './Marked.vue'
+import { cut, type Filter, filters, inText, type Row, Rows, second } from './rows'
+import Say from './Say.vue'
 
 const host = useHost()
 const traffic = useTraffic()
-const line = ref('')
-const busy = ref(false)
-const reports = ref(false)
-const said: string[] = []
-let recalled = 0
+const display = useDisplay()
 const box = useTemplateRef<HTMLDivElement>('box')
 
-const shown = computed(() => reports.value ? [...traffic.talk, ...traffic.reports].sort((a, b) => a.seq - b.seq) : traffic.talk)
+// Only the rows that are seen are on the page: each is as high as any other.
+const height = 24
+const wanted = useKept<Filter[]>('wire.filters', ['ours', 'file', 'acknowledgement', 'error'], all => all.every(f => filters.some(known => known.value === f)))
+const paused = ref(false)
+const find = ref('')
+const looked = computed(() => find.value.trim().toLowerCase())
+let rows = new Rows(new Set(wanted.value), true)
+const count = ref(0)
+const missed = ref(0)
+const top = ref(0)
+const seen = ref(40)
+const shown = shallowRef<{ row: Row, i: number }[]>([])
+let follows = true
 
-watch(shown, async () => {
+function draw() {
+  const first = Math.max(0, Math.floor(top.value / height) - 8)
+  shown.value = rows.rows.slice(first, first + seen.value + 16).map((row, i) => ({ row, i: first + i }))
+}
+/** What came at once is shown over several pictures, so that none of them takes long. */
+const atOnce = 16
+let due = 0
+function schedule() {
+  due ||= requestAnimationFrame(() => {
+    due = 0
+    take()
+  })
+}
+function take() {
+  if (paused.value) {
+    missed.value = (traffic.all().at(-1)?.seq ?? 0) - pausedAt
+    return
+  }
+  const left = rows.take(traffic.all(), atOnce)
+  if (left > 0) schedule()
+  count.value = rows.rows.length
+  if (follows) void nextTick(end)
+  else draw()
+}
+function end() {
   const el = box.value
-  if (!el || el.scrollTop + el.clientHeight < el.scrollHeight - 60) return // the person is reading further up
-  await nextTick()
+  if (!el) return
   el.scrollTop = el.scrollHeight
+  top.value = el.scrollTop
+  draw()
+}
+let pausedAt = 0
+function pause() {
+  paused.value = !paused.value
+  pausedAt = traffic.all().at(-1)?.seq ?? 0
+  missed.value = 0
+  if (!paused.value) schedule()
+}
+function anew() {
+  rows = new Rows(new Set(wanted.value), !display.xs.value)
+  rows.take(traffic.all())
+  count.value = rows.rows.length
+  follows = true
+  void nextTick(end)
+}
+function scrolled() {
+  const el = box.value!
+  follows = el.scrollTop + el.clientHeight >= el.scrollHeight - height
+  top.value = el.scrollTop
+  draw()
+}
+watch(() => traffic.version, schedule)
+watch([wanted, () => display.xs.value, () => traffic.rewritten], anew)
+const sized = new ResizeObserver(() => {
+  seen.value = Math.ceil((box.value?.clientHeight ?? 960) / height)
+  if (follows) end()
+  else draw()
 })
-onMounted(() => nextTick(() => box.value?.scrollTo(0, box.value.scrollHeight)))
+onMounted(() => {
+  sized.observe(box.value!)
+  anew()
+})
+onBeforeUnmount(() => {
+  sized.disconnect()
+  cancelAnimationFrame(due)
+})
+
+// Looking for something goes through all rows, up from the last.
+const hits = computed(() => {
+  if (!looked.value || count.value < 0) return []
+  const has = (text?: string) => text?.toLowerCase().includes(looked.value) ?? false
+  return rows.rows.flatMap((r, i) => has(r.said?.text) || has(r.heard?.text) ? [i] : [])
+})
+const hit = ref(-1)
+watch(looked, () => { hit.value = -1 })
+function jump(step: number) {
+  if (!hits.value.length) return
+  hit.value = hit.value < 0 ? hits.value.length - 1 : (hit.value + step + hits.value.length) % hits.value.length
+  follows = false
+  box.value!.scrollTop = hits.value[hit.value]! * height - box.value!.clientHeight / 2
+}
+
+const all = () => `${rows.rows.map(inText).join('\n')}\n`
+const copied = ref(false)
+async function copy() {
+  try {
+    await navigator.clipboard.writeText(all())
+    copied.value = true
+    window.setTimeout(() => { copied.value = false }, 2000)
+  } catch { host.tell({ title: 'The browser does not let the page copy', detail: 'download it instead' }) }
+}
+function download() {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(new Blob([all()], { type: 'text/plain' }))
+  link.download = `wire-${new Date().toISOString().slice(0, 19).replaceAll(':', '')}.txt`
+  link.click()
+  URL.revokeObjectURL(link.href)
+}
 
 /** What the printer can hold, in words. */
 const holds = computed(() => {
@@ -45,47 +147,36 @@ async function measure() {
     if (!await host.attempt(host.refresh)) return
   } while (host.firmware?.holds.how === 'measuring')
 }
-
-async function say() {
-  const text = line.value.trim()
-  if (!text) return
-  busy.value = true
-  if (await host.attempt(() => answered(api.POST('/v1/wire', { body: { line: text } })))) {
-    said.push(text)
-    recalled = said.length
-    line.value = ''
-  }
-  busy.value = false
-}
-
-function recall(step: number) {
-  recalled = Math.min(Math.max(recalled + step, 0), said.length)
-  line.value = said[recalled] ?? ''
-}
 </script>
 
 <template>
   <Page title="Wire">
     <v-card class="wire d-flex flex-column">
-      <div ref="box" class="traffic mono pa-3" role="log" aria-live="off" aria-label="Traffic between host and printer" tabindex="0">
-        <p v-if="shown.length === 0" class="text-medium-emphasis">Nothing has been said yet. What the host and the printer say to each other appears here.</p>
-        <div v-for="l in shown" :key="l.seq" class="d-flex ga-2" :class="l.sent ? 'sent' : ''">
-          <span class="text-medium-emphasis d-none d-sm-inline">{{ clock(l.at, true) }}</span>
-          <span :aria-label="l.sent ? 'said' : 'heard'" role="img">{{ l.sent ? '→' : '←' }}</span>
-          <span class="break">{{ l.text }}</span>
+      <div class="tools px-3 pt-3">
+        <v-chip-group v-model="wanted" multiple column class="pa-0" aria-label="What is shown"><v-chip v-for="f in filters" :key="f.value" :value="f.value" filter size="small" :data-filter="f.value">{{ f.title }}</v-chip></v-chip-group>
+        <v-text-field v-model="find" class="find" label="Find" :prepend-inner-icon="mdiMagnify" hide-details density="compact" clearable data-find @keydown.enter.prevent="jump(-1)" />
+        <span v-if="looked" class="text-body-small figures" role="status" data-hits>{{ hits.length ? (hit < 0 ? `${hits.length} found` : `${hit + 1} of ${hits.length}`) : 'none' }}</span>
+        <template v-if="looked">
+          <v-btn :icon="mdiChevronUp" size="small" variant="text" aria-label="The one before" @click="jump(-1)" /><v-btn :icon="mdiChevronDown" size="small" variant="text" aria-label="The one behind" @click="jump(1)" />
+        </template>
+        <v-btn size="small" :variant="paused ? 'flat' : 'tonal'" :color="paused ? 'primary' : undefined" :prepend-icon="paused ? mdiPlay : mdiPause" :aria-pressed="paused" data-pause @click="pause">{{ paused ? (missed > 0 ? `Go on, ${missed} new` : 'Go on') : 'Pause' }}</v-btn>
+        <v-btn size="small" variant="text" :icon="mdiContentCopy" :title="copied ? 'Copied' : 'Copy what is shown'" :aria-label="copied ? 'Copied' : 'Copy what is shown'" @click="copy" />
+        <v-btn size="small" variant="text" :icon="mdiDownload" title="Save what is shown" aria-label="Save what is shown" @click="download" />
+      </div>
+      <div ref="box" class="traffic mono mt-2" role="log" aria-live="off" aria-label="Traffic between host and printer" tabindex="0" :data-rows="count" @scroll.passive="scrolled">
+        <p v-if="count === 0" class="text-medium-emphasis pa-3">Nothing has been said yet. What the host and the printer say to each other appears here.</p>
+        <div class="inner" :style="{ height: `${count * height}px` }">
+          <div v-for="s in shown" :key="s.i % (seen + 16)" class="line" :class="{ hit: hits[hit] === s.i, wrong: s.row.heard?.kind === 'error' }" :style="{ top: `${s.i * height}px` }">
+            <span class="text-medium-emphasis time">{{ second(s.row.at) }}</span>
+            <span v-if="s.row.said" class="said" :title="s.row.said.text"><span aria-label="said" role="img">→</span> <Marked v-if="looked" :text="s.row.said.text" :find="looked" /><template v-else>{{ cut(s.row.said.text) }}</template></span>
+            <span v-if="s.row.heard" class="heard" :class="{ alone: !s.row.said }" :title="s.row.of ? `answers ${s.row.of}` : undefined"><span aria-label="heard" role="img">←</span> <Marked v-if="looked" :text="s.row.heard.text" :find="looked" /><template v-else>{{ cut(s.row.heard.text) }}</template></span>
+          </div>
         </div>
       </div>
       <v-divider />
-      <form class="d-flex align-center ga-2 pa-3" @submit.prevent="say">
-        <v-text-field
-          v-model="line" label="Say a line of G-code" placeholder="M115" autocapitalize="characters" autocomplete="off" spellcheck="false" class="mono"
-          @keydown.up.prevent="recall(-1)" @keydown.down.prevent="recall(1)"
-        />
-        <v-btn type="submit" color="primary" variant="flat" height="40" :icon="mdiSend" rounded="lg" :loading="busy" :disabled="!host.live" title="Say it" aria-label="Say it" />
-      </form>
+      <Say />
       <div class="d-flex flex-wrap align-center px-3 pb-2 ga-2">
-        <v-checkbox v-model="reports" label="Show reports and other upkeep" density="compact" hide-details class="flex-grow-1" />
-        <span v-if="holds" class="text-body-small text-medium-emphasis figures" data-holds>{{ holds }}</span>
+        <span v-if="holds" class="text-body-small text-medium-emphasis figures flex-grow-1" data-holds>{{ holds }}</span>
         <v-btn v-if="host.firmware?.holds.how === 'measured' || host.firmware?.holds.how === 'assumed'" variant="text" size="small" :prepend-icon="mdiRuler" :disabled="!host.live || host.going" title="Harmless lines behind a short pause, more and more until one is lost; the printer must be cold" @click="measure">Measure</v-btn>
         <v-btn variant="text" size="small" :prepend-icon="mdiDownload" :href="at('/v1/wire/recording')" title="Raw traffic, readings, positions and decisions, as one archive">Last ten minutes</v-btn>
       </div>
@@ -96,7 +187,17 @@ function recall(step: number) {
 <style scoped>
 /* What bars and margins leave of the screen; the traffic takes what the rest of the card leaves. */
 .wire { height: calc(100dvh - 64px - 40px); min-height: 460px; }
-.traffic { flex: 1 1 0; overflow-y: auto; }
+.tools { display: flex; flex-wrap: wrap; align-items: center; gap: 6px; }
+.find { flex: 1 1 140px; max-width: 260px; }
+.traffic { flex: 1 1 0; overflow-y: auto; contain: strict; }
+.inner { position: relative; overflow: hidden; }
+.line { position: absolute; left: 0; right: 0; height: 24px; line-height: 24px; contain: strict; padding: 0 12px; display: flex; gap: 12px; white-space: pre; }
+.said { color: rgb(var(--v-theme-primary)); flex: 3 1 0; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
+.heard { flex: 4 1 0; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
+.line.wrong .heard { color: rgb(var(--v-theme-error)); }
+.hit { background: rgba(var(--v-theme-primary), 0.14); }
+mark { background: rgb(var(--v-theme-warning)); color: rgb(var(--v-theme-on-warning)); }
+@media (min-width: 600px) { .heard.alone { margin-left: calc((100% - 5.5em) * 3 / 7); } }
 @media (max-width: 959px) { .wire { height: calc(100dvh - 64px - 92px); } }
-.sent { color: rgb(var(--v-theme-primary)); }
+@media (max-width: 599px) { .time { display: none; } }
 </style>
