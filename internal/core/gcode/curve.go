@@ -65,8 +65,8 @@ type Bend [2][2]float64
 
 // bend reads a G5: I and J lead from the beginning to the first handle, P and Q from the
 // end to the second.
-func (s *State) bend(l *Line) Move {
-	m, _ := s.move(l)
+func (s *State) bend(l *Line, m *Move) {
+	s.move(l, m)
 	unit := s.unit()
 	handle := func(at Position, x, y byte) [2]float64 {
 		dx, _ := l.Value(x)
@@ -74,7 +74,6 @@ func (s *State) bend(l *Line) Move {
 		return [2]float64{at[X] + dx*unit, at[Y] + dy*unit}
 	}
 	m.Bend = &Bend{handle(m.From, 'I', 'J'), handle(m.To, 'P', 'Q')}
-	return m
 }
 
 // Straight reports whether the move is along a line.

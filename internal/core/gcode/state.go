@@ -51,17 +51,25 @@ type Move struct {
 
 // Apply carries the state over one parsed line. It returns the move the line
 // asks for and true, or false for a line that moves nothing.
-func (s *State) Apply(l *Line) (Move, bool) {
+func (s *State) Apply(l *Line) (m Move, moves bool) {
+	moves = s.Carry(l, &m)
+	return m, moves
+}
+
+// Carry does what Apply does and sets m to the move; of a line that moves nothing, what
+// m is then means nothing.
+func (s *State) Carry(l *Line, m *Move) bool {
 	switch l.Letter {
 	case 'T':
 		s.Tool = l.Number
 	case 'G':
 		switch l.Number {
 		case 0, 1, 2, 3:
-			return s.move(l)
+			return s.move(l, m)
 		case 5:
 			if l.Sub == 0 {
-				return s.bend(l), true
+				s.bend(l, m)
+				return true
 			}
 		case 17, 18, 19:
 			s.Plane = Plane(l.Number - 17)
@@ -92,7 +100,7 @@ func (s *State) Apply(l *Line) (Move, bool) {
 			s.Fan = 0
 		}
 	}
-	return Move{}, false
+	return false
 }
 
 func (s *State) unit() float64 {
@@ -102,12 +110,12 @@ func (s *State) unit() float64 {
 	return 1
 }
 
-func (s *State) move(l *Line) (Move, bool) {
+func (s *State) move(l *Line, m *Move) bool {
 	unit := s.unit()
 	if f, ok := l.Value('F'); ok && f > 0 {
 		s.Feed = f * unit / 60
 	}
-	m := Move{From: s.At, To: s.At, Feed: s.Feed}
+	m.From, m.Feed, m.Arc, m.Plane, m.Bend = s.At, s.Feed, false, XY, nil
 	for axis := X; axis <= E; axis++ {
 		v, ok := l.Value(Letters[axis])
 		if !ok {
@@ -117,17 +125,16 @@ func (s *State) move(l *Line) (Move, bool) {
 		if axis == E {
 			relative = s.RelativeExtruder
 		}
-		if relative {
-			m.To[axis] = s.At[axis] + v*unit
-		} else {
-			m.To[axis] = v * unit
+		if v *= unit; relative {
+			v += s.At[axis]
 		}
+		s.At[axis] = v
 	}
+	m.To = s.At
 	if l.Number == 2 || l.Number == 3 {
 		m.arc(l, s.Plane, unit)
 	}
-	s.At = m.To
-	return m, m.From != m.To || m.Arc
+	return m.From != m.To || m.Arc
 }
 
 func (s *State) home(l *Line) {

@@ -59,10 +59,12 @@ var Slowest = Limits{
 // Alone is how long a move takes from rest to rest, in seconds: the longest that it
 // may take among others.
 func (l *Limits) Alone(m gcode.Move) float64 {
-	b, moves := l.block(&m, m.Length())
-	if !moves {
+	length := m.Length()
+	if length < shortest {
 		return 0
 	}
+	var b block
+	l.block(&b, &heading{}, &m, length)
 	return trapezoid(b.length, 0, b.nominal, 0, b.acceleration)
 }
 
@@ -161,65 +163,77 @@ func (l *Limits) SetNamed(command string) bool {
 	return true
 }
 
+// A move below the shortest length is none, and none is slower than the slowest.
+const (
+	shortest = 1e-6 // mm
+	slowest  = 0.05 // mm/s
+)
+
 // A block is one straight move in the planner.
 type block struct {
-	length       float64        // mm
-	nominal      float64        // mm/s
-	acceleration float64        // mm/s²
-	junction     float64        // highest speed at its start, squared
-	back         float64        // highest speed at its start from which it can still stop, squared
-	unit         gcode.Position // direction; of a move in space with its share of filament
-	norm         float64        // what makes unit, filament with it, one of length 1
+	length       float64 // mm
+	nominal      float64 // mm/s
+	acceleration float64 // mm/s²
+	gained       float64 // by the blocks before it, (mm/s)²
 	tag          int
 }
 
-// block returns a move over a length as the machine can make it; false if it has none.
-func (l *Limits) block(m *gcode.Move, length float64) (block, bool) {
-	if length < 1e-6 {
-		return block{}, false
+// A heading is what the next block's junction needs of a block.
+type heading struct {
+	nominal float64        // mm/s
+	unit    gcode.Position // direction; of a move in space with its share of filament
+	way     gcode.Position // the same of length 1, filament with it
+}
+
+// block sets b and its heading h to a move over a length as the machine can make it.
+func (l *Limits) block(b *block, h *heading, m *gcode.Move, length float64) {
+	per := 1 / length
+	for axis := range h.unit {
+		h.unit[axis] = (m.To[axis] - m.From[axis]) * per
 	}
-	b := block{length: length, nominal: max(m.Feed, 0.05)}
-	space := false
-	for axis := range b.unit {
-		d := m.To[axis] - m.From[axis]
-		if d == 0 {
-			continue
-		}
-		b.unit[axis] = d / length
-		space = space || axis != int(gcode.E)
+	h.way = h.unit
+	nominal, acceleration := m.Feed, 0.0
+	if nominal < slowest {
+		nominal = slowest
 	}
-	b.norm = 1
-	switch e := b.unit[gcode.E]; {
-	case !space:
-		b.acceleration = l.Retract
+	switch e := h.unit[gcode.E]; {
+	case h.unit[0] == 0 && h.unit[1] == 0 && h.unit[2] == 0:
+		acceleration = l.Retract
 	case e != 0:
-		b.acceleration, b.norm = l.Print, 1/math.Sqrt(1+e*e)
+		acceleration = l.Print
+		norm := 1 / math.Sqrt(1+e*e)
+		for axis := range h.way {
+			h.way[axis] *= norm
+		}
 	default:
-		b.acceleration = l.Travel
+		acceleration = l.Travel
 	}
-	for axis, u := range b.unit {
+	for axis, u := range &h.unit {
 		share := math.Abs(u)
 		if share < 1e-9 {
 			continue
 		}
-		if share*b.nominal > l.Feed[axis] {
-			b.nominal = l.Feed[axis] / share
+		if share*nominal > l.Feed[axis] {
+			nominal = l.Feed[axis] / share
 		}
-		if share*b.acceleration > l.Acceleration[axis] {
-			b.acceleration = l.Acceleration[axis] / share
+		if share*acceleration > l.Acceleration[axis] {
+			acceleration = l.Acceleration[axis] / share
 		}
 	}
-	return b, true
+	b.length, b.nominal, b.acceleration = length, nominal, acceleration
+	h.nominal = nominal
 }
 
 // trapezoid is the time in seconds of a move over length that enters and leaves
 // at the given speeds and speeds up to nominal if there is room.
 func trapezoid(length, entry, nominal, exit, acceleration float64) float64 {
-	peak := nominal
-	if reach := (2*acceleration*length + entry*entry + exit*exit) / 2; reach < nominal*nominal {
-		peak = math.Sqrt(reach)
+	per := 1 / acceleration
+	ends := entry*entry + exit*exit
+	if reach := acceleration*length + ends/2; reach < nominal*nominal { // it never cruises
+		peak := max(math.Sqrt(reach), entry, exit)
+		return (2*peak - entry - exit) * per
 	}
-	peak = max(peak, entry, exit)
-	ramps := (2*peak*peak - entry*entry - exit*exit) / (2 * acceleration)
-	return (2*peak-entry-exit)/acceleration + max(length-ramps, 0)/peak
+	peak := max(nominal, entry, exit)
+	ramps := (peak*peak - ends/2) * per
+	return (2*peak-entry-exit)*per + max(length-ramps, 0)/peak
 }

@@ -9,18 +9,39 @@ import (
 // A Planner adds up the time of moves. Done is called with each move's tag and
 // duration in seconds once that is certain, in order; a move that is made of several
 // is told of as often.
+//
+// A firmware goes back from its newest block to one that cannot become faster any more
+// and finds, for the start of each, the highest speed from which the machine can still
+// stop at the end of what is known. All that it uses of them is the one at which the
+// next block begins when the oldest is made. In squares of speed that is the least,
+// over the blocks from there on, of a block's own bound plus what all before it gain:
+// the least in a window that moves on, for which no more than its candidates are kept.
 type Planner struct {
 	Limits Limits
 	Done   func(tag int, seconds float64)
 
-	blocks []block // those that have not begun, behind those that have
-	oldest int     // the place of the first that has not
-	moving bool    // the last of blocks has not come to rest
-	entry  float64 // speed, squared, at which the oldest begins
+	ring   []block // those that have not begun lie at first&mask to (next-1)&mask
+	lows   []low   // candidates for the least bound, lowest first, at lowest&mask to (after-1)&mask
+	first  int
+	next   int
+	lowest int
+	after  int
+	headed [2]heading // of the last two blocks, in turn
+	moving bool       // the last block has not come to rest
+	gained float64    // by all blocks since the machine stood, (mm/s)²
+	entry  float64    // speed, squared, at which the first begins
+	enters float64    // and the speed
 }
 
-// passed is how many blocks that have begun are kept at the most.
-const passed = 1024
+// A low is a block that may bound the speed of those before it.
+type low struct {
+	bound float64 // its junction's, and what is gained before it, (mm/s)²
+	block int
+}
+
+// mostGained is what may be gained, (mm/s)², before it is counted anew: of a number so
+// large a float64 still holds the hundred-thousandth.
+const mostGained = 1e9
 
 // Add plans a straight move and remembers tag for it.
 func (p *Planner) Add(m *gcode.Move, tag int) {
@@ -29,53 +50,89 @@ func (p *Planner) Add(m *gcode.Move, tag int) {
 	if length == 0 {
 		length = math.Abs(m.To[gcode.E] - m.From[gcode.E])
 	}
-	b, moves := p.Limits.block(m, length)
-	if !moves {
+	if length < shortest {
 		return
 	}
-	b.tag = tag
-	if p.moving {
-		b.junction = p.Limits.turn(&p.blocks[len(p.blocks)-1], &b)
-	} else {
-		p.entry = p.Limits.start(&b)
-	}
-	if len(p.blocks)-p.oldest >= max(p.Limits.Ring-1, 1) {
+	if p.next-p.first >= max(p.Limits.Ring-1, 1) {
 		p.begin()
 	}
-	if p.oldest > passed {
-		p.blocks = append(p.blocks[:0], p.blocks[p.oldest:]...)
-		p.oldest = 0
+	if p.next-p.first == len(p.ring) {
+		p.grow()
 	}
-	p.blocks, p.moving = append(p.blocks, b), true
-	p.replan()
-}
-
-// replan finds the highest speed at the start of each block from which the machine can
-// still stop at the end of what is known, from the newest block back to one that
-// cannot become faster any more.
-func (p *Planner) replan() {
-	next := 0.0
-	for i := len(p.blocks) - 1; i > p.oldest; i-- {
-		b := &p.blocks[i]
-		was := b.back
-		b.back = min(b.junction, next+2*b.acceleration*b.length)
-		if i < len(p.blocks)-1 && b.back <= was {
-			return
-		}
-		next = b.back
+	b := &p.ring[p.next&(len(p.ring)-1)]
+	h := &p.headed[p.next&1]
+	p.Limits.block(b, h, m, length)
+	b.tag = tag
+	if p.moving {
+		p.low(p.gained + p.Limits.turn(&p.headed[p.next&1^1], h, b))
+	} else {
+		p.moving, p.entry = true, p.Limits.start(b, h)
+		p.enters = math.Sqrt(p.entry)
+	}
+	b.gained = p.gained
+	p.gained += 2 * b.acceleration * b.length
+	p.next++
+	if p.gained > mostGained {
+		p.recount()
 	}
 }
 
-// begin lets the oldest block be made: from then on the speed at its end stands.
+// low notes the next block's bound, in place of all that are not below it.
+func (p *Planner) low(bound float64) {
+	mask := len(p.lows) - 1
+	for p.after > p.lowest && p.lows[(p.after-1)&mask].bound >= bound {
+		p.after--
+	}
+	p.lows[p.after&mask] = low{bound, p.next}
+	p.after++
+}
+
+// grow makes room for twice as many blocks.
+func (p *Planner) grow() {
+	ring, lows := make([]block, max(2*len(p.ring), 32)), make([]low, max(2*len(p.ring), 32))
+	for i := p.first; i < p.next; i++ {
+		ring[i&(len(ring)-1)] = p.ring[i&(len(p.ring)-1)]
+	}
+	for i := p.lowest; i < p.after; i++ {
+		lows[i&(len(lows)-1)] = p.lows[i&(len(p.lows)-1)]
+	}
+	p.ring, p.lows = ring, lows
+}
+
+// recount takes from every sum what was gained before the first block.
+func (p *Planner) recount() {
+	less := p.ring[p.first&(len(p.ring)-1)].gained
+	for i := p.first; i < p.next; i++ {
+		p.ring[i&(len(p.ring)-1)].gained -= less
+	}
+	for i := p.lowest; i < p.after; i++ {
+		p.lows[i&(len(p.lows)-1)].bound -= less
+	}
+	p.gained -= less
+}
+
+// begin lets the first block be made: from then on the speed at its end stands.
 func (p *Planner) begin() {
-	b := &p.blocks[p.oldest]
-	p.oldest++
-	exit := 0.0
-	if p.oldest < len(p.blocks) {
-		exit = min(p.blocks[p.oldest].back, p.entry+2*b.acceleration*b.length)
+	mask := len(p.ring) - 1
+	b := &p.ring[p.first&mask]
+	p.first++
+	exit, exits := 0.0, 0.0
+	if p.first < p.next {
+		if p.lowest < p.after && p.lows[p.lowest&mask].block < p.first {
+			p.lowest++
+		}
+		bound := p.gained // at rest at the end of what is known
+		if p.lowest < p.after && p.lows[p.lowest&mask].bound < bound {
+			bound = p.lows[p.lowest&mask].bound
+		}
+		exit = p.entry + 2*b.acceleration*b.length
+		if stops := max(bound-p.ring[p.first&mask].gained, 0); stops < exit {
+			exit = stops
+		}
+		exits = math.Sqrt(exit)
 	}
-	p.Done(b.tag, trapezoid(b.length, math.Sqrt(p.entry), b.nominal, math.Sqrt(exit), b.acceleration))
-	p.entry = exit
+	p.Done(b.tag, trapezoid(b.length, p.enters, b.nominal, exits, b.acceleration))
+	p.entry, p.enters = exit, exits
 }
 
 // Wait adds a pause during which the machine stands still.
@@ -86,18 +143,18 @@ func (p *Planner) Wait(seconds float64, tag int) {
 
 // Flush brings the machine to a stop and accounts for every move.
 func (p *Planner) Flush() {
-	for p.oldest < len(p.blocks) {
+	for p.first < p.next {
 		p.begin()
 	}
-	p.blocks, p.oldest, p.moving = p.blocks[:0], 0, false
+	p.lowest, p.after, p.gained, p.moving = 0, 0, 0, false
 }
 
 // turn is the highest speed, squared, at which one move may turn into the next.
-func (l *Limits) turn(a, b *block) float64 {
+func (l *Limits) turn(from, to *heading, b *block) float64 {
 	if l.Deviation > 0 {
-		return l.corner(a, b)
+		return l.corner(from, to, b)
 	}
-	return l.jump(a, b)
+	return l.jump(from, to)
 }
 
 // Constants of corner.
@@ -111,26 +168,21 @@ const (
 // on a circle which touches both and stays within the deviation of the corner (S.
 // Jeon's junction deviation, 2011); where short moves follow a curve, that at which
 // the acceleration keeps the machine on it.
-func (l *Limits) corner(a, b *block) float64 {
-	var turn gcode.Position
-	cosine := 0.0
-	for axis := range turn {
-		u, v := a.unit[axis]*a.norm, b.unit[axis]*b.norm
-		cosine -= u * v
-		turn[axis] = v - u
-	}
+func (l *Limits) corner(from, to *heading, b *block) float64 {
+	u, v := &from.way, &to.way
+	cosine := -u[0]*v[0] - u[1]*v[1] - u[2]*v[2] - u[3]*v[3]
 	if cosine > backwards {
 		return 0
 	}
-	top := min(a.nominal, b.nominal)
+	top := min(from.nominal, to.nominal)
 	top *= top
 	if cosine < -backwards {
 		return top
 	}
 	acceleration := b.acceleration
-	long := math.Sqrt(2 + 2*cosine) // length of turn
-	for axis, d := range turn {
-		if d = math.Abs(d); d*acceleration > l.Acceleration[axis]*long {
+	long := math.Sqrt(2 + 2*cosine) // length of the turn
+	for axis := range v {
+		if d := math.Abs(v[axis] - u[axis]); d*acceleration > l.Acceleration[axis]*long {
 			acceleration = l.Acceleration[axis] * long / d
 		}
 	}
@@ -138,18 +190,21 @@ func (l *Limits) corner(a, b *block) float64 {
 	speed := acceleration * l.Deviation * half / (1 - half)
 	if b.length < shortMove && cosine < curving {
 		x := 1 + cosine // the angle by its series, to a part in ten thousand
-		speed = min(speed, b.length*acceleration/(math.Sqrt(2*x)*(1+x*(1.0/12+x*(3.0/160+x*5.0/896)))))
+		speed = min(speed, b.length*acceleration/(long*(1+x*(1.0/12+x*(3.0/160+x*5.0/896)))))
 	}
-	return min(top, speed)
+	if speed > top {
+		speed = top
+	}
+	return speed
 }
 
 // start is the speed, squared, to which a block may jump from rest.
-func (l *Limits) start(b *block) float64 {
+func (l *Limits) start(b *block, h *heading) float64 {
 	if l.Deviation > 0 {
 		return 0
 	}
 	speed := b.nominal
-	for axis, u := range b.unit {
+	for axis, u := range &h.unit {
 		if share := math.Abs(u); share*speed > l.Jerk[axis] {
 			speed = l.Jerk[axis] / share
 		}
@@ -160,10 +215,10 @@ func (l *Limits) start(b *block) float64 {
 // jump is the highest speed, squared, at which one move may turn into the next: no axis
 // changes its speed by more than its jerk; one that turns back passes through rest, so
 // that what counts is the greater of its speeds.
-func (l *Limits) jump(a, b *block) float64 {
-	speed := min(a.nominal, b.nominal)
+func (l *Limits) jump(from, to *heading) float64 {
+	speed := min(from.nominal, to.nominal)
 	for axis := range l.Jerk {
-		out, in := a.unit[axis], b.unit[axis]
+		out, in := from.unit[axis], to.unit[axis]
 		change := math.Abs(in - out)
 		if out*in < 0 {
 			change = max(math.Abs(out), math.Abs(in))

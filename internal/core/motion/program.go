@@ -13,6 +13,7 @@ type Program struct {
 
 	speed      float64 // M220, as a share
 	retraction retraction
+	move       gcode.Move // the last
 	chords     []gcode.Move
 }
 
@@ -26,18 +27,19 @@ func NewProgram(limits Limits, done func(tag int, seconds float64)) *Program {
 }
 
 // Take carries out a plain line and remembers tag for its moves. It returns the move
-// that the line asks for, at the speed it asks for, and true; or false for one that
-// moves nothing. A retraction by the firmware is a move of the extruder alone.
-func (p *Program) Take(l *gcode.Line, tag int) (gcode.Move, bool) {
+// that the line asks for, at the speed it asks for, until the next line is taken; or nil
+// for one that moves nothing. A retraction by the firmware is a move of the extruder
+// alone.
+func (p *Program) Take(l *gcode.Line, tag int) *gcode.Move {
 	if l.Letter == 'G' && (l.Number < 4 || l.Number == 5) {
-		m, moves := p.State.Apply(l)
-		if moves {
-			if m.Feed == 0 {
-				m.Feed = FirstFeed
-			}
-			p.add(&m, tag)
+		if !p.State.Carry(l, &p.move) {
+			return nil
 		}
-		return m, moves
+		if p.move.Feed == 0 {
+			p.move.Feed = FirstFeed
+		}
+		p.add(&p.move, tag)
+		return &p.move
 	}
 	switch l.Letter {
 	case 'T':
@@ -72,7 +74,8 @@ func (p *Program) Take(l *gcode.Line, tag int) (gcode.Move, bool) {
 			p.stop(l)
 		}
 	}
-	return p.State.Apply(l)
+	p.State.Carry(l, &p.move)
+	return nil
 }
 
 // stop brings the machine to a stop before a command that waits for something.
@@ -161,12 +164,13 @@ func (r *retraction) set(l *gcode.Line) {
 
 // retract draws filament back, or pushes it where it was, which none is twice. The
 // moves are at the firmware's own speed, whatever M220 has said.
-func (p *Program) retract(draw, swap bool, tag int) (gcode.Move, bool) {
+func (p *Program) retract(draw, swap bool, tag int) *gcode.Move {
 	r := &p.retraction
 	if draw == r.drawn {
-		return gcode.Move{}, false
+		return nil
 	}
-	m := gcode.Move{From: p.At, To: p.At, Feed: max(r.feed, 1)}
+	m := &p.move
+	*m = gcode.Move{From: p.At, To: p.At, Feed: max(r.feed, 1)}
 	lift := gcode.Move{From: p.At, To: p.At, Feed: math.Inf(1)}
 	if draw {
 		r.drawnBy, r.drawnSwap, r.liftedBy = r.length, swap, r.lift
@@ -188,11 +192,14 @@ func (p *Program) retract(draw, swap bool, tag int) (gcode.Move, bool) {
 	}
 	r.drawn = draw
 	if draw {
-		p.Add(&m, tag)
+		p.Add(m, tag)
 	}
 	p.Add(&lift, tag)
 	if !draw {
-		p.Add(&m, tag)
+		p.Add(m, tag)
 	}
-	return m, m.From != m.To
+	if m.From == m.To {
+		return nil
+	}
+	return m
 }

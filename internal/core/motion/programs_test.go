@@ -77,6 +77,13 @@ func programs() map[string]string {
 		zigzag(say, 100, 30, 0.5, 9000)
 		walls(say, 10, 25, 0.2, 9000)
 	})
+	add("accelerations of no machine", func(say sayer) { // sums of squared speeds beyond what is counted at once
+		say("M201 X1000000 Y1000000\nM203 X900 Y900\nM204 S900000")
+		for i := range 60 {
+			say("G1 X%d Y%d E%d F%d", i%2*2000, i*40, 9*i, 30000+i%7*3000)
+			walls(say, 3, 25, 0.2, 54000)
+		}
+	})
 	add("jerk set by the file", func(say sayer) {
 		say("M205 X12 Y4 Z0.3 E2")
 		walls(say, 15, 10, 0.15, 4800)

@@ -6,11 +6,12 @@ import (
 
 // featureOf is the feature that a move at a speed in this layer belongs to.
 func (s *scanner) featureOf(speed float64) *Feature {
-	speed = max(math.Round(speed), 1)
-	height := math.Round(100*s.height) / 100
-	if f := s.feature; f < len(s.Features) && s.Features[f].Speed == speed && s.Features[f].Height == height {
+	if f := s.feature; f < len(s.Features) && speed == s.drawn.speed && s.height == s.drawn.height {
 		return &s.Features[f]
 	}
+	s.drawn.speed, s.drawn.height = speed, s.height
+	speed = max(math.Round(speed), 1)
+	height := math.Round(100*s.height) / 100
 	nearest, least := 0, math.Inf(1)
 	for i := range s.Features {
 		f := &s.Features[i]

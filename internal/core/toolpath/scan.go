@@ -86,15 +86,16 @@ type scanner struct {
 	draw     func(*Stroke)
 	line     gcode.Line
 	stroke   Stroke
-	firstOdd string // the first unread line, with its number
-	broken   bool   // the last line has no end
-	laying   bool   // the last command laid plastic
-	spindle  int    // line of a command that turns a spindle or lights a laser
-	cold     bool   // cold extrusion was found
-	looked   bool   // and looked for since a tool or a setpoint was last set
-	warned   bool   // moves before homing were found
-	feature  int    // of Features, that was drawn last
-	moves    int    // so far
+	firstOdd string                          // the first unread line, with its number
+	broken   bool                            // the last line has no end
+	laying   bool                            // the last command laid plastic
+	spindle  int                             // line of a command that turns a spindle or lights a laser
+	cold     bool                            // cold extrusion was found
+	looked   bool                            // and looked for since a tool or a setpoint was last set
+	warned   bool                            // moves before homing were found
+	feature  int                             // of Features, that was drawn last
+	drawn    struct{ speed, height float64 } // with which it was
+	moves    int                             // so far
 	flight   [mostFlight]flight
 	now      map[heat.Heater]float64
 }
@@ -157,10 +158,10 @@ func (s *scanner) carry(command []byte) error {
 			return err
 		}
 	}
-	tag := s.moves % mostFlight
+	tag := s.moves & (mostFlight - 1)
 	s.flight[tag] = flight{s.order, nothing, s.tool()}
-	m, moves := s.program.Take(l, tag)
-	if !moves {
+	m := s.program.Take(l, tag)
+	if m == nil {
 		s.laying = false
 		if l.Letter == 'G' {
 			return s.possible(command)
@@ -168,7 +169,7 @@ func (s *scanner) carry(command []byte) error {
 		return nil
 	}
 	s.moves++
-	if err := s.moved(&m, command); err != nil {
+	if err := s.moved(m, command); err != nil {
 		return err
 	}
 	if s.laying {
@@ -185,14 +186,16 @@ type flight struct {
 }
 
 const (
-	mostFlight = 128 // moves that the planner may hold
-	nothing    = -1  // the feature of a move that draws nothing
+	mostFlight = 1 << 7 // moves that the planner may hold
+	nothing    = -1     // the feature of a move that draws nothing
 )
 
 // spend is called by the planner in the order of moves.
 func (s *scanner) spend(tag int, seconds float64) {
-	f := s.flight[tag]
-	s.time(f.order)
+	f := &s.flight[tag]
+	if len(s.pending) > 0 && s.pending[0].order < f.order {
+		s.time(f.order)
+	}
 	s.spent += seconds
 	add(&s.Spent, f.tool, seconds)
 	if f.feature == nothing {
@@ -228,18 +231,18 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 	if err := s.possible(command); err != nil {
 		return err
 	}
-	state := &s.program.State
-	length := 0.0
-	if dx, dy, dz := m.To[0]-m.From[0], m.To[1]-m.From[1], m.To[2]-m.From[2]; !m.Straight() {
+	straight := m.Straight()
+	dx, dy, dz := m.To[0]-m.From[0], m.To[1]-m.From[1], m.To[2]-m.From[2]
+	length := math.Sqrt(dx*dx + dy*dy + dz*dz)
+	if !straight {
 		length = m.Length()
-	} else {
-		length = math.Sqrt(dx*dx + dy*dy + dz*dz)
 	}
 	if !(length <= longestMove) {
 		return fmt.Errorf("a move of %g mm is more than any machine can do: %q", length, command)
 	}
+	state := &s.program.State
 	for axis := gcode.X; axis <= gcode.Z; axis++ {
-		if m.From[axis] == m.To[axis] && m.Straight() {
+		if m.From[axis] == m.To[axis] && straight {
 			continue
 		}
 		if !state.Homed[axis] {
@@ -252,10 +255,9 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 	}
 	pushed := m.Extrusion()
 	s.push(pushed)
-	flat := m.From[gcode.X] != m.To[gcode.X] || m.From[gcode.Y] != m.To[gcode.Y] || !m.Straight()
-	s.laying = pushed > 0 && flat
+	s.laying = pushed > 0 && (dx != 0 || dy != 0 || !straight)
 	if s.laying {
-		s.lay(m, pushed, length)
+		s.lay(m, straight, pushed, length)
 	}
 	if s.draw != nil {
 		s.show(m)
@@ -264,29 +266,34 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 }
 
 // lay accounts for a move that draws plastic.
-func (s *scanner) lay(m *gcode.Move, pushed, length float64) {
+func (s *scanner) lay(m *gcode.Move, straight bool, pushed, length float64) {
 	if s.First == 0 {
 		s.First = s.Commands
 	}
-	var low, high [3]float64
-	if !m.Straight() {
-		low, high = m.Box()
-	} else {
-		for axis := range low {
-			low[axis], high[axis] = min(m.From[axis], m.To[axis]), max(m.From[axis], m.To[axis])
-		}
+	box := &s.Part
+	if s.begun <= 1 {
+		box = &s.Extent
 	}
-	s.Extent.add(low, high)
-	if s.begun > 1 {
-		s.Part.add(low, high)
+	if straight {
+		box.add((*[3]float64)(m.From[:]), (*[3]float64)(m.To[:]))
+	} else {
+		low, high := m.Box()
+		box.add(&low, &high)
 	}
 	if !s.looked {
 		s.looked = true
 		s.tooCold()
 	}
 	s.layers.lay(m, s.Commands, s.Filament-pushed)
-	s.Fastest, s.Fan = max(s.Fastest, m.Feed), max(s.Fan, s.program.Fan)
-	s.Flow = max(s.Flow, pushed*m.Feed/length)
+	if m.Feed > s.Fastest {
+		s.Fastest = m.Feed
+	}
+	if s.program.Fan > s.Fan {
+		s.Fan = s.program.Fan
+	}
+	if most := pushed * m.Feed; most > s.Flow*length {
+		s.Flow = most / length
+	}
 	f := s.featureOf(m.Feed)
 	f.Length, f.Filament = f.Length+length, f.Filament+pushed
 }
@@ -314,23 +321,30 @@ func (s *scanner) show(m *gcode.Move) {
 	}
 }
 
+// most is how far from the origin each axis can be, mm.
+var most = gcode.Position{farthest, farthest, farthest, mostFilament}
+
+// beyond is an axis on which no machine can be where the lines so far lead, or -1.
+func (s *scanner) beyond() int {
+	at, shift := &s.program.At, &s.program.Shift
+	for axis := range most {
+		if !(math.Abs(at[axis]) <= most[axis] && math.Abs(at[axis]+shift[axis]) <= most[axis]) {
+			return axis
+		}
+	}
+	return -1
+}
+
 // possible says why no machine can be where the lines so far lead, or nil.
 func (s *scanner) possible(command []byte) error {
-	state := &s.program.State
-	for axis := range state.At {
-		at, most := state.At[axis], farthest
-		if axis == int(gcode.E) {
-			most = mostFilament
-		}
-		if math.Abs(at) <= most && math.Abs(at+state.Shift[axis]) <= most {
-			continue
-		}
-		if axis == int(gcode.E) {
-			return fmt.Errorf("%g m of filament are more than any print takes: %q", at/1000, command)
-		}
-		return fmt.Errorf("%c %g mm is farther than any machine reaches: %q", gcode.Letters[axis], at+state.Shift[axis], command)
+	axis := s.beyond()
+	switch {
+	case axis < 0:
+		return nil
+	case axis == int(gcode.E):
+		return fmt.Errorf("%g m of filament are more than any print takes: %q", s.program.At[axis]/1000, command)
 	}
-	return nil
+	return fmt.Errorf("%c %g mm is farther than any machine reaches: %q", gcode.Letters[axis], s.program.At[axis]+s.program.Shift[axis], command)
 }
 
 // setpoints notes the temperatures a line asks for.
@@ -379,6 +393,8 @@ func (s *scanner) end() error {
 	s.Travelling = time.Duration(s.elsewhere * float64(time.Second))
 	if s.Marks = s.marks; s.Part.Empty {
 		s.Part = s.Extent
+	} else {
+		s.Extent.add(&s.Part.Min, &s.Part.Max)
 	}
 	s.Layers, s.LayerSteps = len(s.Marks), commonest(s.Marks)
 	slices.SortFunc(s.Features, func(a, b Feature) int {

@@ -36,16 +36,23 @@ type Box struct {
 	Empty    bool
 }
 
-func (b *Box) add(low, high [3]float64) {
+// add adds what lies between two corners, whichever is the lower on an axis.
+func (b *Box) add(one, other *[3]float64) {
+	if b.Empty {
+		b.Min, b.Max, b.Empty = *one, *one, false
+	}
 	for i := range 3 {
-		if b.Empty || low[i] < b.Min[i] {
-			b.Min[i] = low[i]
+		low, high := one[i], other[i]
+		if low > high {
+			low, high = high, low
 		}
-		if b.Empty || high[i] > b.Max[i] {
-			b.Max[i] = high[i]
+		if low < b.Min[i] {
+			b.Min[i] = low
+		}
+		if high > b.Max[i] {
+			b.Max[i] = high
 		}
 	}
-	b.Empty = false
 }
 
 // Version is that of the computation: a Summary with another was computed otherwise,
