@@ -60,7 +60,11 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 		return
 	}
 	proof := r.Kind == Other && c.proof(r.Text)
-	c.events = append(c.events, Event{Kind: Heard, Reply: r, Own: proof})
+	told := len(c.events)
+	c.events = append(c.events, Event{Kind: Heard, Reply: r, Own: proof, Number: -1})
+	if c.base < c.cursor {
+		c.events[told].Number = c.base
+	}
 	if proof {
 		c.word(now)
 		return
@@ -82,7 +86,8 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 	}
 	switch r.Kind {
 	case OK:
-		c.acknowledge(now, r)
+		number := c.acknowledge(now, r)
+		c.events[told].Number = number
 	case Resend:
 		c.resend(now, r.Number)
 	case Skip:
@@ -148,8 +153,9 @@ func (c *Conversation) word(now time.Duration) {
 	}
 }
 
-// acknowledge finds the lines that an ok is for.
-func (c *Conversation) acknowledge(now time.Duration, r Reply) {
+// acknowledge finds the lines that an ok is for, and returns the last of them; -1 if it
+// is for none.
+func (c *Conversation) acknowledge(now time.Duration, r Reply) int {
 	c.word(now)
 	if r.Slots >= 0 {
 		c.window.free(r.Slots)
@@ -162,29 +168,29 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 		c.owed--
 		c.habits.resendOK = true
 		c.settle = now + c.cfg.Settle
-		return
+		return -1
 	}
 	if c.base == c.cursor { // nobody's
 		c.doubt = c.next
 		c.window.waver()
-		return
+		return -1
 	}
 	if r.Number < 0 && c.habits.numbered && c.ignored < beliefIn { // this printer names its lines: not to a line with a number, or garbled
 		c.ignored++
 		c.doubt = c.next
 		c.window.waver()
-		return
+		return -1
 	}
 	through := c.base
 	switch warm := hasTemperatures(r.Text); {
 	case r.Number >= 0:
 		through = r.Number
 		if through < c.base || through >= c.cursor { // of a line that is settled, or misheard
-			return
+			return -1
 		}
 		if through > c.base && (c.leap == 0 || through < c.leap) { // oks were lost, or this one is misheard: the next one tells
 			c.leap = through
-			return
+			return -1
 		}
 		c.certain(through)
 	case c.proved >= c.base && c.proved < c.cursor:
@@ -203,9 +209,10 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) {
 		c.certain(asked)
 	case c.habits.askedOK && !c.habits.chatty && strings.HasPrefix(c.at(c.base).Command, question) && c.ignored < beliefIn:
 		c.ignored++ // an answer to the question has temperatures: this is an ok too many
-		return
+		return -1
 	}
 	c.take(now, through, r)
+	return through
 }
 
 // take notes that the printer has taken the lines up to a number; r is what it

@@ -62,7 +62,7 @@ type EventKind int
 
 // The kinds of event.
 const (
-	Heard     EventKind = iota // the printer said Reply
+	Heard     EventKind = iota // the printer said Reply, to line Number; -1: to none, or nobody knows
 	Said                       // a line went out: Text, Request, Number, Again, Own
 	Acked                      // Request, line Number, was taken; Lines is the printer's answer
 	Lost                       // Request will never be answered: Reason

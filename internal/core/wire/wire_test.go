@@ -125,6 +125,30 @@ func TestTheNextLineWaitsForTheOK(t *testing.T) {
 	s.want(s.hear("ok"), "N3 G1 X1*98\n")
 }
 
+func TestEachReplyNamesTheLineThatItAnswers(t *testing.T) {
+	s := greeted(t, wire.Config{Buffer: 200, Slots: 4})
+	replies := func(lines ...string) (numbers []int) {
+		s.now += 10 * time.Millisecond
+		s.conv.Receive(s.now, []byte(strings.Join(lines, "\n")+"\n"))
+		_, events := s.conv.Take()
+		for _, e := range events {
+			if e.Kind == wire.Heard {
+				numbers = append(numbers, e.Number)
+			}
+		}
+		return numbers
+	}
+	s.want(s.file("G1 X1", "G1 X2", "G1 X3"), "N2 G1 X1*99\nN3 G1 X2*97\nN4 G1 X3*103\n")
+	got := replies("ok", "Error:checksum mismatch, Last Line: 2", "Resend: 3", "ok", "Error:Line Number is not Last Line Number+1, Last Line: 2", "Resend: 3", "ok")
+	if !slices.Equal(got[:2], []int{2, 3}) || got[3] != -1 || got[6] != -1 {
+		t.Errorf("a refusal's replies are of lines %d, want the ok of 2, the error of 3, the oks of none", got)
+	}
+	s.want(s.after(100*time.Millisecond), "N3 G1 X2*97\n")
+	if got := append(replies("echo:x", "ok"), replies("ok", "ok")...); !slices.Equal(got, []int{3, 3, 4, -1}) {
+		t.Errorf("said again, the replies are of lines %d, want 3, 3 and 4, and the last of none", got)
+	}
+}
+
 func TestAnOKThatNamesNoLineIsNotSure(t *testing.T) {
 	s := greeted(t, single)
 	s.want(s.file("G1 X1"), "N2 G1 X1*99\n")

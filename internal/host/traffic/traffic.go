@@ -46,17 +46,17 @@ type Traffic struct {
 	kept      atomic.Pointer[[]*block] // the oldest first
 	seq       atomic.Uint64            // of the newest line that may be read
 	published uint64
-	open      []open // lines that are not acknowledged yet, the oldest first
+	said      []said // the newest lines, of which some are not answered yet
 }
 
-// An open line waits for its acknowledgement.
-type open struct {
-	number int // -1: it has none
+// A said line may be answered.
+type said struct {
+	number int
 	seq    uint64
 }
 
-// mostOpen is more than any printer holds.
-const mostOpen = 256
+// mostSaid is more than any printer holds.
+const mostSaid = 256
 
 // New returns the part.
 func New(loop *part.Loop) *Traffic { return &Traffic{loop: loop} }
@@ -70,43 +70,35 @@ func (t *Traffic) Hear(event any) bool {
 			if e.Request.Lane == wire.File && !e.Own {
 				kind = OfFile
 			}
-			t.open = append(t.open, open{e.Number, t.add(Line{Sent: true, Text: e.Text, Kind: kind})})
-			t.open = t.open[max(len(t.open)-mostOpen, 0):]
+			t.said = append(t.said, said{e.Number, t.add(Line{Sent: true, Text: e.Text, Kind: kind})})
+			t.said = t.said[max(len(t.said)-mostSaid, 0):]
 		case wire.Heard:
-			t.heard(e.Reply)
-		case wire.Acked:
-			for len(t.open) > 0 && t.open[0].number <= e.Number {
-				t.open = t.open[1:]
-			}
-		case wire.Greeted, wire.Restarted:
-			t.open = nil
+			t.heard(e)
+		case wire.Restarted: // its numbers begin anew
+			t.said = nil
 		}
 	}
 	return false
 }
 
-// heard keeps what the printer says beside the line that it answers: of an ok that names
-// its line that one, otherwise the oldest that is open.
-func (t *Traffic) heard(r wire.Reply) {
+// heard keeps what the printer says beside the line that it answers, where it was said
+// last.
+func (t *Traffic) heard(e *wire.Event) {
+	r := e.Reply
 	l := Line{Text: r.Text, Kind: kindOf(r)}
 	if r.Kind == wire.Action { // without what marks it as one
 		l.Text = "//action:" + r.Text
 	}
-	if r.Kind == wire.OK && r.Number >= 0 {
-		for len(t.open) > 1 && t.open[0].number != r.Number && t.open[0].number < r.Number {
-			t.open = t.open[1:]
-		}
-	}
 	switch r.Kind {
 	case wire.OK, wire.Other, wire.Error, wire.Skip:
-		if len(t.open) > 0 {
-			l.Of = t.open[0].seq
+		for i := len(t.said) - 1; i >= 0 && e.Number >= 0; i-- {
+			if t.said[i].number == e.Number {
+				l.Of = t.said[i].seq
+				break
+			}
 		}
 	}
 	t.add(l)
-	if r.Kind == wire.OK && len(t.open) > 0 {
-		t.open = t.open[1:]
-	}
 }
 
 func kindOf(r wire.Reply) Kind {

@@ -68,20 +68,24 @@ func TestEachReplyStandsBesideTheLineThatItAnswers(t *testing.T) {
 	sent := func(number int, lane wire.Lane, text string, own bool) {
 		tr.Hear(&wire.Event{Kind: wire.Said, Number: number, Text: text, Request: wire.Request{Lane: lane}, Own: own})
 	}
-	heard := func(text string) { tr.Hear(&wire.Event{Kind: wire.Heard, Reply: wire.Sort([]byte(text))}) }
+	heard := func(number int, text string) {
+		tr.Hear(&wire.Event{Kind: wire.Heard, Number: number, Reply: wire.Sort([]byte(text))})
+	}
 	sent(1, wire.Manual, "N1 M115*1", false)
 	sent(2, wire.File, "N2 G1 X1*2", false)
-	heard("FIRMWARE_NAME:Stand-in")
-	heard("T:20.0 /0.0 B:20.0 /0.0")
-	heard("ok")
-	tr.Hear(&wire.Event{Kind: wire.Acked, Number: 1})
+	heard(1, "FIRMWARE_NAME:Stand-in")
+	heard(1, "T:20.0 /0.0 B:20.0 /0.0")
+	heard(1, "ok")
 	sent(3, wire.Manual, "N3 M105*3", true)
-	heard("ok N2 P15 B3")
-	tr.Hear(&wire.Event{Kind: wire.Acked, Number: 2})
-	heard("ok T:20.0 /0.0 B:20.0 /0.0")
-	heard("Error:checksum mismatch")
+	heard(2, "ok N2 P15 B3")
+	heard(3, "Error:checksum mismatch")
+	heard(-1, "ok")                         // for what was refused
+	sent(3, wire.Manual, "N3 M105*3", true) // once more
+	heard(3, "ok T:20.0 /0.0 B:20.0 /0.0")
+	heard(900, "ok")
 	want := []Line{
-		{Kind: Ours}, {Kind: OfFile}, {Kind: Answer, Of: 1}, {Kind: Report}, {Kind: Acknowledgement, Of: 1}, {Kind: Ours}, {Kind: Acknowledgement, Of: 2}, {Kind: Report, Of: 6}, {Kind: Wrong},
+		{Kind: Ours}, {Kind: OfFile}, {Kind: Answer, Of: 1}, {Kind: Report}, {Kind: Acknowledgement, Of: 1}, {Kind: Ours}, {Kind: Acknowledgement, Of: 2},
+		{Kind: Wrong, Of: 6}, {Kind: Acknowledgement}, {Kind: Ours}, {Kind: Report, Of: 10}, {Kind: Acknowledgement},
 	}
 	for i, got := range tr.Since(0, 100) {
 		if got.Kind != want[i].Kind || got.Of != want[i].Of {
