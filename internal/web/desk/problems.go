@@ -20,8 +20,11 @@ func init() {
 				p.Fields = append(p.Fields, err.Error())
 			}
 		}
-		if len(p.Fields) > 0 && status == http.StatusUnprocessableEntity {
+		switch {
+		case len(p.Fields) > 0 && (status == http.StatusUnprocessableEntity || status == http.StatusBadRequest):
 			p.Title = "the request is not as it should be"
+		case status == http.StatusRequestEntityTooLarge:
+			p.Title, p.Detail = "the request is too large", "what is not a file has at most 1 MiB"
 		}
 		return p
 	}

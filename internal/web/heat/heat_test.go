@@ -315,6 +315,8 @@ func TestWhatAGuardMayDoIsToldAndBounded(t *testing.T) {
 		t.Errorf("bounded: %+v", g)
 	}
 	c.Refused("PUT", "/v1/heat/guards/bed/runaway", `{"bound":"explode"}`, 422, "the request is not as it should be")
+	c.Refused("PUT", "/v1/heat/guards/bed/runaway", `bound: explode`, 400, "the request is not as it should be")
+	c.Refused("PUT", "/v1/heat/guards/bed/runaway", strings.Repeat(" ", 2<<20), 413, "the request is too large")
 	c.Refused("PUT", "/v1/heat/guards/bed/too-hot", `{}`, 422, "that guard cannot be bounded like that")
 	c.Refused("PUT", "/v1/heat/guards/oven/jump", `{}`, 404, "there is no such heater")
 }
