@@ -8,6 +8,7 @@ import (
 	"os"
 	"strings"
 	"time"
+	"unicode"
 
 	"github.com/urfave/cli/v3"
 
@@ -142,7 +143,7 @@ func replay(w io.Writer, path string) error {
 // printable replaces what a terminal would obey.
 func printable(s string) string {
 	return strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f {
+		if unicode.IsControl(r) {
 			return '\uFFFD'
 		}
 		return r

@@ -315,6 +315,7 @@ func BenchmarkWirePage(b *testing.B) {
 			const see = now => { took.push(now - last); last = now; now - begun < 10000 ? requestAnimationFrame(see) : done(took.slice(5).sort((a, b) => a - b)) }
 			requestAnimationFrame(see)
 		})`, chromedp.EvalAwaitPromise))
+		b.ReportMetric(ask(s, page, chromedp.Evaluate[float64](`(() => { const box = document.querySelector('[role=log]'); return (box.scrollHeight - box.scrollTop - box.clientHeight) / 24 })()`)), "rows-behind")
 		last, err := s.Wire(b.Context(), 0, 1)
 		if err != nil {
 			b.Fatal(err)

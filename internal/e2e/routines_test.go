@@ -270,6 +270,22 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 		t.Errorf("of a paste it says %q", said)
 	}
 
+	// The newest is seen, unless the person goes back from it.
+	behind := func() float64 {
+		return ask(b, page, chromedp.Evaluate[float64](`(() => { const box = document.querySelector('[role=log]'); return box.scrollHeight - box.scrollTop - box.clientHeight })()`))
+	}
+	b.until("the newest to be seen", func(api.Bench) bool { return behind() < 2 })
+	b.do(page, chromedp.Evaluate[chromedp.Void](`document.querySelector('[role=log]').scrollTop = 0`))
+	if _, err := b.Say(t.Context(), "M118 behind"); err != nil {
+		t.Fatal(err)
+	}
+	b.do(page, chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "N0 M110")]`))
+	if behind() < 2 {
+		t.Error("whoever went back to the first line is taken to the newest")
+	}
+	b.do(page, chromedp.Evaluate[chromedp.Void](`(() => { const box = document.querySelector('[role=log]'); box.scrollTop = box.scrollHeight })()`))
+	b.do(page, chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:behind")]`))
+
 	// Paused, nothing is lost; what is looked for is marked.
 	b.click(page, `[data-pause]`)
 	if _, err := b.Say(t.Context(), "M118 meanwhile"); err != nil {

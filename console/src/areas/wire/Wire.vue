@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronUp, mdiContentCopy, mdiDownload, mdiMagnify, mdiPause, mdiPlay, mdiRuler } from '@mdi/js'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { useDisplay } from 'vuetify'
 
 import { at } from '../../api/base'
@@ -8,32 +8,35 @@ import { useHost } from '../../live/host'
 import { useKept } from '../../live/kept'
 import { useTraffic } from '../../live/traffic'
 import Page from '../../ui/Page.vue'
-import Marked from './Marked.vue'
-import { cut, type Filter, filters, inText, type Row, Rows, second } from './rows'
+import { type Filter, filters, inText, Rows } from './rows'
 import Say from './Say.vue'
+import { height, Sheet } from './sheet'
 
 const host = useHost()
 const traffic = useTraffic()
 const display = useDisplay()
 const box = useTemplateRef<HTMLDivElement>('box')
-
-// Only the rows that are seen are on the page: each is as high as any other.
-const height = 24
+const page = useTemplateRef<HTMLDivElement>('page')
 const wanted = useKept<Filter[]>('wire.filters', ['ours', 'file', 'acknowledgement', 'error'], all => all.every(f => filters.some(known => known.value === f)))
 const paused = ref(false)
 const find = ref('')
 const looked = computed(() => find.value.trim().toLowerCase())
 let rows = new Rows(new Set(wanted.value), true)
-const count = ref(0)
+const empty = ref(true)
+const count = ref(0) // of rows, while something is looked for: nothing else of the page depends on each of them
 const missed = ref(0)
-const top = ref(0)
-const seen = ref(40)
-const shown = shallowRef<{ row: Row, i: number }[]>([])
+let sheet: Sheet | undefined
+let top = 0 // of what is seen, in pixels, as it was placed last
+let view = 0 // how high that is
 let follows = true
 
+/** Draws what is seen; the newest, unless the person has gone back from it. */
 function draw() {
-  const first = Math.max(0, Math.floor(top.value / height) - 8)
-  shown.value = rows.rows.slice(first, first + seen.value + 16).map((row, i) => ({ row, i: first + i }))
+  empty.value = rows.rows.length === 0
+  if (looked.value) count.value = rows.rows.length
+  if (follows) top = Math.max(0, rows.rows.length * height - view)
+  sheet?.show(rows.rows, top, view, looked.value, hits.value[hit.value] ?? -1)
+  if (follows && box.value) box.value.scrollTop = top
 }
 /** What came at once is shown over several pictures, so that none of them takes long. */
 const atOnce = 16
@@ -49,17 +52,13 @@ function take() {
     missed.value = (traffic.all().at(-1)?.seq ?? 0) - pausedAt
     return
   }
+  const dropped = rows.dropped
   const left = rows.take(traffic.all(), atOnce)
   if (left > 0) schedule()
-  count.value = rows.rows.length
-  if (follows) void nextTick(end)
-  else draw()
-}
-function end() {
-  const el = box.value
-  if (!el) return
-  el.scrollTop = el.scrollHeight
-  top.value = el.scrollTop
+  if (rows.dropped > dropped && !follows) { // what is looked at stays where it is
+    top = Math.max(0, top - (rows.dropped - dropped) * height)
+    box.value!.scrollTop = top
+  }
   draw()
 }
 let pausedAt = 0
@@ -72,24 +71,26 @@ function pause() {
 function anew() {
   rows = new Rows(new Set(wanted.value), !display.xs.value)
   rows.take(traffic.all())
-  count.value = rows.rows.length
   follows = true
-  void nextTick(end)
+  draw()
 }
+/** A person has scrolled, unless it is where it was placed. */
 function scrolled() {
-  const el = box.value!
-  follows = el.scrollTop + el.clientHeight >= el.scrollHeight - height
-  top.value = el.scrollTop
+  const now = box.value!.scrollTop
+  if (Math.abs(now - top) < 1) return
+  view = box.value!.clientHeight // which may have grown, and moved it
+  top = now
+  follows = now + view >= rows.rows.length * height - 1
   draw()
 }
 watch(() => traffic.version, schedule)
 watch([wanted, () => display.xs.value, () => traffic.rewritten], anew)
 const sized = new ResizeObserver(() => {
-  seen.value = Math.ceil((box.value?.clientHeight ?? 960) / height)
-  if (follows) end()
-  else draw()
+  view = box.value?.clientHeight ?? 0
+  draw()
 })
 onMounted(() => {
+  sheet = new Sheet(page.value!)
   sized.observe(box.value!)
   anew()
 })
@@ -105,12 +106,16 @@ const hits = computed(() => {
   return rows.rows.flatMap((r, i) => has(r.said?.text) || has(r.heard?.text) ? [i] : [])
 })
 const hit = ref(-1)
-watch(looked, () => { hit.value = -1 })
+watch(looked, () => {
+  hit.value = -1
+  draw()
+})
 function jump(step: number) {
   if (!hits.value.length) return
   hit.value = hit.value < 0 ? hits.value.length - 1 : (hit.value + step + hits.value.length) % hits.value.length
   follows = false
-  box.value!.scrollTop = hits.value[hit.value]! * height - box.value!.clientHeight / 2
+  box.value!.scrollTop = hits.value[hit.value]! * height - view / 2
+  draw()
 }
 
 const all = () => `${rows.rows.map(inText).join('\n')}\n`
@@ -163,15 +168,9 @@ async function measure() {
         <v-btn size="small" variant="text" :icon="mdiContentCopy" :title="copied ? 'Copied' : 'Copy what is shown'" :aria-label="copied ? 'Copied' : 'Copy what is shown'" @click="copy" />
         <v-btn size="small" variant="text" :icon="mdiDownload" title="Save what is shown" aria-label="Save what is shown" @click="download" />
       </div>
-      <div ref="box" class="traffic mono mt-2" role="log" aria-live="off" aria-label="Traffic between host and printer" tabindex="0" :data-rows="count" @scroll.passive="scrolled">
-        <p v-if="count === 0" class="text-medium-emphasis pa-3">Nothing has been said yet. What the host and the printer say to each other appears here.</p>
-        <div class="inner" :style="{ height: `${count * height}px` }">
-          <div v-for="s in shown" :key="s.i % (seen + 16)" class="line" :class="{ hit: hits[hit] === s.i, wrong: s.row.heard?.kind === 'error' }" :style="{ top: `${s.i * height}px` }">
-            <span class="text-medium-emphasis time">{{ second(s.row.at) }}</span>
-            <span v-if="s.row.said" class="said" :title="s.row.said.text"><span aria-label="said" role="img">→</span> <Marked v-if="looked" :text="s.row.said.text" :find="looked" /><template v-else>{{ cut(s.row.said.text) }}</template></span>
-            <span v-if="s.row.heard" class="heard" :class="{ alone: !s.row.said }" :title="s.row.of ? `answers ${s.row.of}` : undefined"><span aria-label="heard" role="img">←</span> <Marked v-if="looked" :text="s.row.heard.text" :find="looked" /><template v-else>{{ cut(s.row.heard.text) }}</template></span>
-          </div>
-        </div>
+      <div ref="box" class="traffic mono mt-2" role="log" aria-live="off" aria-label="Traffic between host and printer" tabindex="0" data-rows @scroll.passive="scrolled">
+        <p v-if="empty" class="text-medium-emphasis pa-3">Nothing has been said yet. What the host and the printer say to each other appears here.</p>
+        <div ref="page" class="page" />
       </div>
       <v-divider />
       <Say />
@@ -189,15 +188,17 @@ async function measure() {
 .wire { height: calc(100dvh - 64px - 40px); min-height: 460px; }
 .tools { display: flex; flex-wrap: wrap; align-items: center; gap: 6px; }
 .find { flex: 1 1 140px; max-width: 260px; }
-.traffic { flex: 1 1 0; overflow-y: auto; contain: strict; }
-.inner { position: relative; overflow: hidden; }
-.line { position: absolute; left: 0; right: 0; height: 24px; line-height: 24px; contain: strict; padding: 0 12px; display: flex; gap: 12px; white-space: pre; }
-.said { color: rgb(var(--v-theme-primary)); flex: 3 1 0; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
-.heard { flex: 4 1 0; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
-.line.wrong .heard { color: rgb(var(--v-theme-error)); }
-.hit { background: rgba(var(--v-theme-primary), 0.14); }
-mark { background: rgb(var(--v-theme-warning)); color: rgb(var(--v-theme-on-warning)); }
-@media (min-width: 600px) { .heard.alone { margin-left: calc((100% - 5.5em) * 3 / 7); } }
+.traffic { flex: 1 1 0; overflow-y: auto; background: rgb(var(--v-theme-surface)); overflow-anchor: none; contain: strict; } /* where it stands is ours to say: its rows change places */
+.page { position: relative; overflow: hidden; }
+/* What Sheet makes. */
+.page :deep(.line) { position: absolute; left: 0; right: 0; height: 24px; line-height: 24px; contain: strict; padding: 0 12px; display: flex; gap: 12px; white-space: pre; }
+.page :deep([hidden]) { display: none; }
+.page :deep(.said) { color: rgb(var(--v-theme-primary)); flex: 3 1 0; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
+.page :deep(.heard) { flex: 4 1 0; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
+.page :deep(.wrong .heard) { color: rgb(var(--v-theme-error)); }
+.page :deep(.hit) { background: rgba(var(--v-theme-primary), 0.14); }
+.page :deep(mark) { background: rgb(var(--v-theme-warning)); color: rgb(var(--v-theme-on-warning)); }
+@media (min-width: 600px) { .page :deep(.alone) { margin-left: calc((100% - 5.5em) * 3 / 7); } }
+@media (max-width: 599px) { .page :deep(.time) { display: none; } }
 @media (max-width: 959px) { .wire { height: calc(100dvh - 64px - 92px); } }
-@media (max-width: 599px) { .time { display: none; } }
 </style>

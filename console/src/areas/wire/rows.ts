@@ -25,6 +25,7 @@ export const cut = (text: string) => text.length > longest ? `${text.slice(0, lo
 /** Makes rows of lines, as they come: each answer beside what it answers, where that is wanted and shown. */
 export class Rows {
   readonly rows: Row[] = []
+  dropped = 0 // of the oldest, since the beginning
   private next = 0 // sequence number
   private readonly open = new Map<number, Row>()
   private readonly questions = new Set<number>() // whose answers are upkeep, too
@@ -40,7 +41,7 @@ export class Rows {
     for (; from < end; from++) this.add(lines[from]!)
     if (from > 0) this.next = lines[from - 1]!.seq + 1
     const more = this.rows.length - 11_000
-    if (more > 0) this.rows.splice(0, more + 1000)
+    if (more > 0) this.dropped += this.rows.splice(0, more + 1000).length
     return lines.length - from
   }
 
