@@ -12,14 +12,22 @@ import (
 	"diathermon/internal/gate"
 )
 
-// house is a server with few places. Whoever asks for /known is known.
-func house(t *testing.T, p gate.Places) string {
+// house is a server with few places. Whoever asks for /known is known; idle tells of each
+// connection on which it has answered, once it waits for the next question.
+func house(t *testing.T, p gate.Places) (address string, idle chan bool) {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &http.Server{ConnContext: gate.Context, ConnState: gate.State, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	idle = make(chan bool, 10_000)
+	state := func(c net.Conn, now http.ConnState) {
+		gate.State(c, now)
+		if now == http.StateIdle {
+			idle <- true
+		}
+	}
+	s := &http.Server{ConnContext: gate.Context, ConnState: state, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/known" {
 			gate.Admit(r.Context())
 		}
@@ -27,7 +35,7 @@ func house(t *testing.T, p gate.Places) string {
 	})}
 	go s.Serve(gate.New(l, p))
 	t.Cleanup(func() { s.Close() })
-	return l.Addr().String()
+	return l.Addr().String(), idle
 }
 
 func knock(t *testing.T, address string) net.Conn {
@@ -53,7 +61,7 @@ func ask(c net.Conn, path string) bool {
 }
 
 func TestThousandStrangersDoNotKeepTheKnownOut(t *testing.T) {
-	address := house(t, gate.Places{All: 12, Strangers: 4})
+	address, _ := house(t, gate.Places{All: 12, Strangers: 4})
 	var friends []net.Conn
 	for range 6 {
 		c := knock(t, address)
@@ -87,13 +95,14 @@ func TestThousandStrangersDoNotKeepTheKnownOut(t *testing.T) {
 }
 
 func TestAllPlacesTakenTheIdleGoFirst(t *testing.T) {
-	address := house(t, gate.Places{All: 5, Strangers: 4})
+	address, idle := house(t, gate.Places{All: 5, Strangers: 4})
 	var friends []net.Conn
 	for range 20 { // each is known and idle when the next one comes
 		c := knock(t, address)
 		if !ask(c, "/known") {
 			t.Fatalf("friend %d was not let in", len(friends))
 		}
+		<-idle
 		friends = append(friends, c)
 	}
 	if ask(friends[0], "/known") {
