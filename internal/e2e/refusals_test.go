@@ -221,6 +221,7 @@ func TestAFileIsPrintedByItsDigest(t *testing.T) {
 	b := start(t, quick()).live()
 	body := coupon(t, 2)
 	b.mustSend("cap.gcode", body, false)
+	b.surveyed("cap.gcode")
 	path := filepath.Join(b.config.Data, "shelf", "cap.gcode")
 	info, err := os.Stat(path)
 	if err != nil {

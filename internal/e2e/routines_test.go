@@ -274,6 +274,12 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 	behind := func() float64 {
 		return ask(b, page, chromedp.Evaluate[float64](`(() => { const box = document.querySelector('[role=log]'); return box.scrollHeight - box.scrollTop - box.clientHeight })()`))
 	}
+	for range 60 { // more than there is room for
+		if _, err := b.Say(t.Context(), "M118 one of many"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.do(page, chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:one of many")]`))
 	b.until("the newest to be seen", func(api.Bench) bool { return behind() < 2 })
 	b.do(page, chromedp.Evaluate[chromedp.Void](`document.querySelector('[role=log]').scrollTop = 0`))
 	if _, err := b.Say(t.Context(), "M118 behind"); err != nil {

@@ -30,8 +30,18 @@ let top = 0 // of what is seen, in pixels, as it was placed last
 let view = 0 // how high that is
 let follows = true
 
+/** Notes where a person has scrolled to, if it is not where it was placed. */
+function moved(): boolean {
+  const el = box.value
+  if (!el || Math.abs(el.scrollTop - top) < 1) return false
+  top = el.scrollTop
+  view = el.clientHeight // which may have grown, and moved it
+  follows = top + view >= el.scrollHeight - 1
+  return true
+}
 /** Draws what is seen; the newest, unless the person has gone back from it. */
 function draw() {
+  moved()
   empty.value = rows.rows.length === 0
   if (looked.value) count.value = rows.rows.length
   if (follows) top = Math.max(0, rows.rows.length * height - view)
@@ -74,14 +84,8 @@ function anew() {
   follows = true
   draw()
 }
-/** A person has scrolled, unless it is where it was placed. */
 function scrolled() {
-  const now = box.value!.scrollTop
-  if (Math.abs(now - top) < 1) return
-  view = box.value!.clientHeight // which may have grown, and moved it
-  top = now
-  follows = now + view >= rows.rows.length * height - 1
-  draw()
+  if (moved()) draw()
 }
 watch(() => traffic.version, schedule)
 watch([wanted, () => display.xs.value, () => traffic.rewritten], anew)
