@@ -66,15 +66,8 @@ func listRoutines(ctx context.Context, cmd *cli.Command) error {
 	return table(w, []string{"Routine", "What it does"}, rows)
 }
 
-func nameOf(cmd *cli.Command) (string, error) {
-	if cmd.Args().Len() != 1 {
-		return "", wrong("name one routine; 'diathermon routines' lists them")
-	}
-	return cmd.Args().First(), nil
-}
-
 func showRoutine(ctx context.Context, cmd *cli.Command) error {
-	name, err := nameOf(cmd)
+	args, err := arguments(cmd, 1, 1)
 	if err != nil {
 		return err
 	}
@@ -82,7 +75,7 @@ func showRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	r, err := c.Routine(ctx, name)
+	r, err := c.Routine(ctx, args[0])
 	if err != nil {
 		return err
 	}
@@ -129,12 +122,12 @@ func takes(p api.RoutineParameter) string {
 }
 
 func checkRoutine(ctx context.Context, cmd *cli.Command) error {
-	if cmd.Args().Len() != 1 {
-		return wrong("name one file with a routine's text, or - for standard input")
+	args, err := arguments(cmd, 1, 1)
+	if err != nil {
+		return err
 	}
 	var text []byte
-	var err error
-	if path := cmd.Args().First(); path == "-" {
+	if path := args[0]; path == "-" {
 		text, err = io.ReadAll(io.LimitReader(os.Stdin, 1<<20))
 	} else {
 		text, err = os.ReadFile(path)
@@ -157,7 +150,7 @@ func checkRoutine(ctx context.Context, cmd *cli.Command) error {
 }
 
 func removeRoutine(ctx context.Context, cmd *cli.Command) error {
-	name, err := nameOf(cmd)
+	args, err := arguments(cmd, 1, 1)
 	if err != nil {
 		return err
 	}
@@ -165,10 +158,10 @@ func removeRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if err := c.RemoveRoutine(ctx, name); err != nil {
+	if err := c.RemoveRoutine(ctx, args[0]); err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(cmd.Root().Writer, "%s is removed.\n", name)
+	_, err = fmt.Fprintf(cmd.Root().Writer, "%s is removed.\n", args[0])
 	return err
 }
 

@@ -45,13 +45,13 @@ func (c *Client) Perform(ctx context.Context, name string, values map[string]str
 // AnswerQuestion answers what a performance asks.
 func (c *Client) AnswerQuestion(ctx context.Context, id string, a api.QuestionAnswer) (api.Performance, error) {
 	var out api.Performance
-	return out, c.call(ctx, http.MethodPost, "/v1/performances/"+url.PathEscape(id)+"/answers", a, &out)
+	return out, c.call(ctx, http.MethodPost, performancePath(id)+"/answers", a, &out)
 }
 
 // StopPerformance stops a performance, into its safe state.
 func (c *Client) StopPerformance(ctx context.Context, id string) (api.Performance, error) {
 	var out api.Performance
-	return out, c.call(ctx, http.MethodPost, "/v1/performances/"+url.PathEscape(id)+"/stop", nil, &out)
+	return out, c.call(ctx, http.MethodPost, performancePath(id)+"/stop", nil, &out)
 }
 
 // Performances lists what was performed, the newest first.
@@ -61,10 +61,12 @@ func (c *Client) Performances(ctx context.Context, limit int) (api.Performances,
 
 // Performance returns one with all that it did.
 func (c *Client) Performance(ctx context.Context, id string) (api.Performance, error) {
-	return get[api.Performance](ctx, c, "/v1/performances/"+url.PathEscape(id))
+	return get[api.Performance](ctx, c, performancePath(id))
 }
 
 func routinePath(name string) string { return "/v1/routines/" + url.PathEscape(name) }
+
+func performancePath(id string) string { return "/v1/performances/" + url.PathEscape(id) }
 
 // Outputs lists fans, lights and pins.
 func (c *Client) Outputs(ctx context.Context) (api.Outputs, error) {

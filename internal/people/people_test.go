@@ -106,6 +106,25 @@ func TestAPasswordIsLongEnoughAndNoneOfTheCommonest(t *testing.T) {
 	}
 }
 
+func TestATokenIsNoneFromTheMomentInWhichItExpires(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		p, _, keeper := crowd(t)
+		until := time.Now().Add(time.Hour)
+		token, _, err := p.MakeToken(t.Context(), keeper, "slicer", []string{access.Send}, &until)
+		if err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(time.Hour - time.Second)
+		if _, good := p.Find(token); !good {
+			t.Error("a second before it expires it is none")
+		}
+		time.Sleep(2 * time.Second)
+		if _, good := p.Find(token); good {
+			t.Error("a second after it has expired it opens the door still")
+		}
+	})
+}
+
 func TestFewWrongPasswordsAreLookedAtAndTheOwnerComesIn(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		p, _, _ := crowd(t)

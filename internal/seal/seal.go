@@ -110,6 +110,15 @@ func (s *Seal) certificate() *tls.Certificate {
 	return s.now
 }
 
+// Scheme is that of the addresses at which others reach the host; of no Seal that without
+// encryption.
+func (s *Seal) Scheme() string {
+	if s == nil {
+		return "http"
+	}
+	return "https"
+}
+
 // Config is for whoever serves.
 func (s *Seal) Config() *tls.Config {
 	return &tls.Config{

@@ -297,6 +297,9 @@ func (c Config) Check() error {
 // sealed reports whether the host speaks TLS.
 func (w Web) sealed() bool { return w.OwnCertificate || w.Certificate != "" }
 
+// named is what the name of an output may look like.
+var named = regexp.MustCompile(`^[\pL\pN][\pL\pN _-]{0,29}$`)
+
 // pathed is what a path below which a host is may look like.
 var pathed = regexp.MustCompile(`^(/[A-Za-z0-9._~-]+)*$`)
 
@@ -337,11 +340,11 @@ func (p Printer) Machine() machine.Printer {
 		outputs = append(outputs, machine.Output{Name: o.Name, Kind: machine.OutputKind(o.Kind), Number: o.Number, Levels: o.Levels})
 	}
 	return machine.Printer{
-		Outputs: outputs,
-		Name:    p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
+		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
 		Price: p.FilamentPrice, Currency: p.Currency,
 		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools,
-		Limits: heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
+		Limits:  heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
+		Outputs: outputs,
 	}
 }
 
@@ -350,7 +353,7 @@ func (p Printer) checkOutputs() error {
 	names := map[string]bool{}
 	for _, o := range p.Outputs {
 		switch name := strings.ToLower(o.Name); {
-		case !regexp.MustCompile(`^[\pL\pN][\pL\pN _-]{0,29}$`).MatchString(o.Name):
+		case !named.MatchString(o.Name):
 			return fmt.Errorf("printer.outputs: %q is no name: up to 30 letters, digits and spaces", o.Name)
 		case names[name]:
 			return fmt.Errorf("printer.outputs: %q is there twice", o.Name)

@@ -207,7 +207,7 @@ func (s *Service) Certificate() seal.Shown {
 // Code is the address of the console for a phone's camera, to be shown in a terminal;
 // empty: other devices do not reach it.
 func (s *Service) Code() (string, error) {
-	if all := setup.Reachable(s.scheme(), s.listens); len(all) > 0 {
+	if all := setup.Reachable(s.seal.Scheme(), s.listens); len(all) > 0 {
 		return qrcode.Terminal(all[0])
 	}
 	return "", nil

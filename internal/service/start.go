@@ -218,18 +218,10 @@ func (s *starting) sealed(context.Context) (err error) {
 	return err
 }
 
-// scheme is that of the addresses at which others reach the host.
-func (s *Service) scheme() string {
-	if s.seal != nil {
-		return "https"
-	}
-	return "http"
-}
-
 // access finds out who may come in.
 func (s *starting) access(ctx context.Context) (err error) {
 	at := s.listener.Addr().(*net.TCPAddr)
-	s.URL = s.scheme() + "://" + reachable(at)
+	s.URL = s.seal.Scheme() + "://" + reachable(at)
 	if s.people, err = people.Open(ctx, s.kept, s.log); err != nil {
 		return err
 	}

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { mdiAxisArrow, mdiCogOutline, mdiConsoleLine, mdiGauge, mdiThermometer, mdiTrayFull } from '@mdi/js'
 import { onMounted } from 'vue'
 
 import { inWords } from '../api/client'
 import { useHost } from '../live/host'
 import Alarms from './Alarms.vue'
+import { areas } from './areas'
 import Asking from './Asking.vue'
 import Find from './Find.vue'
 import Halt from './Halt.vue'
@@ -14,14 +14,6 @@ import Spoken from './Spoken.vue'
 import Warming from './Warming.vue'
 
 const host = useHost()
-const areas = [
-  { title: 'Bench', to: '/bench', icon: mdiGauge },
-  { title: 'Shelf', to: '/shelf', icon: mdiTrayFull },
-  { title: 'Heat', to: '/heat', icon: mdiThermometer },
-  { title: 'Motion', to: '/motion', icon: mdiAxisArrow },
-  { title: 'Wire', to: '/wire', icon: mdiConsoleLine },
-  { title: 'Setup', to: '/setup', icon: mdiCogOutline },
-]
 onMounted(host.listen)
 </script>
 

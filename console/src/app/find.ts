@@ -1,3 +1,5 @@
+import { areas } from './areas'
+
 /** Something that was found, and where it is. */
 export interface Found { kind: string, title: string, about: string, to: string }
 
@@ -18,7 +20,6 @@ export const settings: { title: string, about: string, to: string }[] = [
 
 /** The keys that mean something on every page. */
 export const keys: { key: string, title: string, to?: string }[] = [
-  { key: '1', title: 'Bench', to: '/bench' }, { key: '2', title: 'Shelf', to: '/shelf' }, { key: '3', title: 'Heat', to: '/heat' },
-  { key: '4', title: 'Motion', to: '/motion' }, { key: '5', title: 'Wire', to: '/wire' }, { key: '6', title: 'Setup', to: '/setup' },
+  ...areas.map(({ title, to }, i) => ({ key: `${i + 1}`, title, to })),
   { key: '/', title: 'Find anything' }, { key: '?', title: 'These keys' },
 ]

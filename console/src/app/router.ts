@@ -2,10 +2,10 @@ import { createRouter, createWebHistory } from 'vue-router'
 
 import { base } from '../api/base'
 import { useKept } from '../live/kept'
-import { keys } from './find'
+import { areas } from './areas'
 
 /** The area that was open last is opened again. */
-const last = useKept('area', '/bench', to => keys.some(k => k.to === to))
+const last = useKept('area', '/bench', to => areas.some(a => a.to === to))
 
 /** Each area is loaded when it is opened. */
 export const router = createRouter({

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -17,6 +18,9 @@ func Parse(source string) (*Routine, error) {
 		return nil, &Error{Line: 1, Why: fmt.Sprintf("the text has %d bytes; a routine has at most %d", len(source), MostText)}
 	case !utf8.ValidString(source):
 		return nil, &Error{Line: 1, Why: "the text is not UTF-8"}
+	}
+	if at := strings.IndexFunc(source, obeyed); at >= 0 {
+		return nil, &Error{Line: 1 + strings.Count(source[:at], "\n"), Why: fmt.Sprintf("the text has a control character: %.4q; a terminal or the printer could obey it", source[at:])}
 	}
 	p := &parser{lines: strings.Split(source, "\n"), out: &Routine{Text: source}}
 	err := p.routine()
@@ -29,6 +33,9 @@ func Parse(source string) (*Routine, error) {
 	}
 	return p.out, nil
 }
+
+// obeyed reports whether a character is none of a text but one that terminals obey.
+func obeyed(r rune) bool { return unicode.IsControl(r) && r != '\n' && r != '\r' && r != '\t' }
 
 // A parser is at one line of a text, and at one token of it.
 type parser struct {
@@ -160,10 +167,7 @@ func (p *parser) step() (s step, err error) {
 		if s.what, err = p.heater(); err != nil {
 			return s, err
 		}
-		if !p.is("to") {
-			return s, fmt.Errorf("to and a temperature are expected%s", p.found())
-		}
-		s.amount, err = p.in("°C")
+		s.amount, err = p.behind("to", "a temperature", "°C")
 	case p.is("cool"):
 		s.kind = cool
 		s.what, err = p.heater("all")
@@ -174,10 +178,7 @@ func (p *parser) step() (s step, err error) {
 		} else if s.what, err = p.take(wordToken, "an output"); err != nil {
 			return s, err
 		}
-		if !p.is("to") {
-			return s, fmt.Errorf("to and 0 to 100 %% are expected%s", p.found())
-		}
-		s.amount, err = p.in("%")
+		s.amount, err = p.behind("to", "0 to 100 %", "%")
 	case p.is("lift"):
 		s.kind = lift
 		s.amount, err = p.in("mm")
@@ -265,6 +266,14 @@ func isNozzle(w string) bool {
 	}
 	n, err := strconv.Atoi(rest)
 	return err == nil && n >= 0 && n < 16
+}
+
+// behind reads an expression behind a word; wanted names it for who left it out.
+func (p *parser) behind(word, wanted, unit string) (*expr, error) {
+	if !p.is(word) {
+		return nil, fmt.Errorf("%s and %s are expected%s", word, wanted, p.found())
+	}
+	return p.in(unit)
 }
 
 // in reads an expression that has a unit, or none.
@@ -418,10 +427,7 @@ func (p *parser) tune(s step) (step, error) {
 	if s.what, err = p.heater(); err != nil {
 		return s, err
 	}
-	if !p.is("at") {
-		return s, fmt.Errorf("at and a temperature are expected%s", p.found())
-	}
-	if s.amount, err = p.in("°C"); err != nil {
+	if s.amount, err = p.behind("at", "a temperature", "°C"); err != nil {
 		return s, err
 	}
 	if !p.is(",") {

@@ -130,6 +130,8 @@ func TestWhatIsWrongWithATextIsSaidWithItsLine(t *testing.T) {
 		"language 1\n> G28":                         "a line for the printer stands behind do",
 		strings.Repeat("#", routine.MostText+1):     "a routine has at most",
 		"language 1\nroutine \"\xff\"":              "not UTF-8",
+		"language 1\nroutine \"A\u009b2J\"":         "line 2: the text has a control character",
+		"language 1\n# \x1b]0;x":                    "line 2: the text has a control character",
 		"language 1\nroutine \"A\" \"B\"":           "nothing is expected behind that",
 		"language 1\nsafe heaters off, up 500 mm\n": "up to 100 mm",
 	} {

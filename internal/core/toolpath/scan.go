@@ -158,7 +158,7 @@ func (s *scanner) carry(command []byte) error {
 			return err
 		}
 	}
-	tag := s.moves & (mostFlight - 1)
+	tag := s.moves % mostFlight
 	s.flight[tag] = flight{s.order, nothing, s.tool()}
 	m := s.program.Take(l, tag)
 	if m == nil {
@@ -186,16 +186,14 @@ type flight struct {
 }
 
 const (
-	mostFlight = 1 << 7 // moves that the planner may hold
-	nothing    = -1     // the feature of a move that draws nothing
+	mostFlight = 128 // moves that the planner may hold
+	nothing    = -1  // the feature of a move that draws nothing
 )
 
 // spend is called by the planner in the order of moves.
 func (s *scanner) spend(tag int, seconds float64) {
 	f := &s.flight[tag]
-	if len(s.pending) > 0 && s.pending[0].order < f.order {
-		s.time(f.order)
-	}
+	s.time(f.order)
 	s.spent += seconds
 	add(&s.Spent, f.tool, seconds)
 	if f.feature == nothing {
@@ -291,8 +289,8 @@ func (s *scanner) lay(m *gcode.Move, straight bool, pushed, length float64) {
 	if s.program.Fan > s.Fan {
 		s.Fan = s.program.Fan
 	}
-	if most := pushed * m.Feed; most > s.Flow*length {
-		s.Flow = most / length
+	if flow := pushed * m.Feed; flow > s.Flow*length {
+		s.Flow = flow / length
 	}
 	f := s.featureOf(m.Feed)
 	f.Length, f.Filament = f.Length+length, f.Filament+pushed

@@ -74,7 +74,7 @@ func notReady(now host.Bench) (why, do string) {
 }
 
 func (a Area) addresses() api.Addresses {
-	out := api.Addresses{URLs: a.reachable(), Folder: dav.Prefix + "/"}
+	out := api.Addresses{URLs: Reachable(a.Seal.Scheme(), a.Listen), Folder: dav.Prefix + "/"}
 	if a.Seal != nil {
 		s := a.Seal.Shown()
 		out.Seal = &api.Seal{Own: s.Own, Fingerprint: s.Fingerprint, Key: s.Key, Until: s.Until.UTC()}
@@ -95,14 +95,6 @@ func (a Area) certificate(w http.ResponseWriter, r *http.Request) error {
 	w.Header().Set("Content-Disposition", `attachment; filename="certificate.pem"`)
 	w.Write(a.Seal.Shown().PEM)
 	return nil
-}
-
-// reachable are the URLs under which other devices reach the service.
-func (a Area) reachable() []string {
-	if a.Seal != nil {
-		return Reachable("https", a.Listen)
-	}
-	return Reachable("http", a.Listen)
 }
 
 // Reachable are the URLs under which other devices reach a service that listens there.
@@ -130,7 +122,7 @@ func Reachable(scheme string, listen net.Addr) []string {
 
 // code draws an address.
 func (a Area) code(w http.ResponseWriter, r *http.Request) error {
-	all := a.reachable()
+	all := Reachable(a.Seal.Scheme(), a.Listen)
 	url := r.URL.Query().Get("url")
 	switch {
 	case len(all) == 0:

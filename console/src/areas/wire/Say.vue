@@ -5,6 +5,7 @@ import { useRoute } from 'vue-router'
 
 import { answered, api, inWords, type Problem, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
+import { useKept } from '../../live/kept'
 import Ask from '../../ui/Ask.vue'
 
 /** Lines that a person types: with what was said before, what they mean, and a question before what is dangerous. */
@@ -16,20 +17,12 @@ const commands = ref<Schemas['Command'][]>([])
 const looked = answered(api.GET('/v1/wire/commands')).then(c => { commands.value = c.commands }, host.tell)
 
 // What was said before outlives the page.
-const place = 'diathermon.said'
 const most = 200
-const said = ref<string[]>(load())
-function load(): string[] {
-  try {
-    const kept: unknown = JSON.parse(localStorage.getItem(place) ?? '[]')
-    return Array.isArray(kept) ? kept.filter((l): l is string => typeof l === 'string').slice(-most) : []
-  } catch { return [] }
-}
+const said = useKept<string[]>('said', [], all => all.every(l => typeof l === 'string'))
 let recalled = said.value.length
 function keep(text: string) {
   said.value = [...said.value.filter(l => l !== text), text].slice(-most)
   recalled = said.value.length
-  try { localStorage.setItem(place, JSON.stringify(said.value)) } catch { /* it is not kept where nothing may be */ }
 }
 function recall(step: number) {
   recalled = Math.min(Math.max(recalled + step, 0), said.value.length)
