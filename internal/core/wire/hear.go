@@ -103,6 +103,7 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 			c.reached = r.Number
 		}
 	case Busy:
+		c.habits.busies = true
 		c.word(now)
 	case Idle: // with a line under way: it, or its ok, was lost
 		if c.base < c.cursor && c.settle == 0 && c.probes == 0 && now-c.lastWord >= c.cfg.Silence/5 {

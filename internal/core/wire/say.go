@@ -106,6 +106,9 @@ func (c *Conversation) patience() time.Duration {
 		wait += c.measuring.dwell
 	} else if c.at(c.base).slow {
 		wait = c.cfg.SlowWait
+		if c.habits.busies { // it would say so
+			wait = min(wait, 5*c.cfg.Silence)
+		}
 	}
 	return wait + c.busy()
 }
@@ -123,6 +126,9 @@ func (c *Conversation) overdueAt() time.Duration {
 			wait = c.cfg.Repeat
 		}
 		due = max(due, max(c.lastWord, c.lastProbe)+wait)
+		if c.at(c.base).slow {
+			due = max(due, c.lastWord+c.cfg.SlowWait+c.busy())
+		}
 	}
 	return due
 }

@@ -96,7 +96,7 @@ type Config struct {
 	BootQuiet time.Duration // greet once a printer that spoke has been quiet for this long; 250 ms
 	GreetWait time.Duration // greet again after this long without an answer; 3 s
 	Silence   time.Duration // a line under way unanswered for this long, besides the time that moves take, raises a question; 2 s. Five times that is called silent
-	SlowWait  time.Duration // the same for commands that wait by themselves, from the last word heard; 3 min
+	SlowWait  time.Duration // the same for commands that wait by themselves, from the last word heard; 3 min. Of a printer that says while it waits that it is busy, five times Silence are enough
 	GiveUp    time.Duration // after this long without one byte, besides the time that moves take, the printer is dead; 10 min
 	Repeat    time.Duration // a line that may only be late is said again after this long where no request tells what it takes; 20 s
 	Settle    time.Duration // quiet before a line is said again; 25 ms
@@ -224,6 +224,7 @@ type Conversation struct {
 
 // habits are what this printer's acknowledgements have shown so far.
 type habits struct {
+	busies   bool // it says while it waits that it is busy
 	early    bool // an ok says that a line is queued, not that it is done
 	resendOK bool // an ok follows its request to resend
 	askedOK  bool // the answer to M105 stands on the ok's own line

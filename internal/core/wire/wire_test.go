@@ -227,6 +227,17 @@ func TestASlowCommandIsNotAskedAfter(t *testing.T) {
 	s.want(s.after(20*time.Second), "\nN3 M105*36\n")
 }
 
+func TestAPrinterThatSaysWhenItIsBusyIsAskedOnceItDoesNot(t *testing.T) {
+	s := greeted(t, single)
+	s.file("G28")
+	s.want(s.after(8*time.Second), "")
+	s.want(s.hear("echo:busy: processing"), "")
+	s.want(s.after(9*time.Second), "")
+	s.want(s.after(2*time.Second), "\nN3 M105*36\n") // the ok was lost
+	s.hear("ok T:20.0 /0.0 B:20.0 /0.0")
+	s.want(s.file("G1 X1"), "N4 G1 X1*101\n")
+}
+
 func TestAPrinterWhoseCountCannotBeIsNamed(t *testing.T) {
 	s := greeted(t, single)
 	for range 10 {

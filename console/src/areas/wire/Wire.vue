@@ -202,7 +202,7 @@ async function measure() {
 .page :deep(.wrong .heard) { color: rgb(var(--v-theme-error)); }
 .page :deep(.hit) { background: rgba(var(--v-theme-primary), 0.14); }
 .page :deep(mark) { background: rgb(var(--v-theme-warning)); color: rgb(var(--v-theme-on-warning)); }
-@media (min-width: 600px) { .page :deep(.alone) { margin-left: calc((100% - 5.5em) * 3 / 7); } }
+@media (min-width: 600px) { .page :deep(.said[hidden]) { display: block; visibility: hidden; } }
 @media (max-width: 599px) { .page :deep(.time) { display: none; } }
 @media (max-width: 959px) { .wire { height: calc(100dvh - 64px - 92px); } }
 </style>

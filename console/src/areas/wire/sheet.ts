@@ -44,7 +44,6 @@ class Strip {
     this.fill(this.heard, row.heard?.text, find)
     this.said.title = row.said?.text ?? ''
     this.heard.title = row.of ? `answers ${row.of}` : ''
-    this.heard.classList.toggle('alone', !row.said)
     this.line.classList.toggle('wrong', row.heard?.kind === 'error')
   }
 
