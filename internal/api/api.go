@@ -19,6 +19,7 @@ type Bench struct {
 	Outputs  []Output    `json:"outputs"`
 	Routine  Performance `json:"routine" doc:"That is being performed, or was last"`
 	Alarms   []Alarm     `json:"alarms" doc:"That wait for a person"`
+	Bed      Bed         `json:"bed" doc:"What lies on it"`
 
 	WarmUp *WarmingUp `json:"warm_up,omitempty" doc:"The warm-up that goes on"`
 	Flow   Flow       `json:"flow"`
@@ -282,25 +283,27 @@ type Position struct {
 
 // Run is one execution of a file.
 type Run struct {
-	ID              string     `json:"id" format:"uuid"`
-	File            string     `json:"file"`
-	Digest          string     `json:"digest" doc:"blake3- and 64 hexadecimal digits, as b3sum prints them; of a file stored by an older version, its SHA-256 in 64 digits"`
-	State           string     `json:"state" enum:"waiting,warming,running,held,ending,finished,stopped,broken,interrupted"`
-	Over            bool       `json:"over" doc:"Nothing more happens to it"`
-	Going           bool       `json:"going" doc:"It is at work: neither is it over, nor does it wait to be found again"`
-	May             []string   `json:"may,omitempty" enum:"hold,resume,stop,pick-up" doc:"What a person may do to it now"`
-	Reason          string     `json:"reason" doc:"Why it was held, stopped or broke; empty otherwise"`
-	Created         time.Time  `json:"created"`
-	Started         *time.Time `json:"started,omitempty" doc:"The first line was said"`
-	Laying          *time.Time `json:"laying,omitempty" doc:"The first plastic was laid"`
-	Ended           *time.Time `json:"ended,omitempty"`
-	Commands        int        `json:"commands" doc:"Lines of the file that the printer receives"`
-	Taken           int        `json:"taken" doc:"Of which it has taken"`
-	FilamentMM      float64    `json:"filament_mm" doc:"What the whole file pushes"`
-	EstimateSeconds float64    `json:"estimate_seconds" doc:"Time of all moves, computed from them, without warming"`
-	LastedSeconds   float64    `json:"lasted_seconds" doc:"From its first line to now, or to its end"`
-	Progress        *Progress  `json:"progress,omitempty" doc:"Of the run that goes on and of the last one"`
-	NeedsPlan       bool       `json:"needs_plan" doc:"Interrupted, and the printer has forgotten everything: it is picked up by a plan"`
+	ID              string      `json:"id" format:"uuid"`
+	File            string      `json:"file"`
+	Digest          string      `json:"digest" doc:"blake3- and 64 hexadecimal digits, as b3sum prints them; of a file stored by an older version, its SHA-256 in 64 digits"`
+	State           string      `json:"state" enum:"waiting,warming,running,held,ending,finished,stopped,broken,interrupted"`
+	Over            bool        `json:"over" doc:"Nothing more happens to it"`
+	Going           bool        `json:"going" doc:"It is at work: neither is it over, nor does it wait to be found again"`
+	May             []string    `json:"may,omitempty" enum:"hold,resume,stop,pick-up" doc:"What a person may do to it now"`
+	Reason          string      `json:"reason" doc:"Why it was held, stopped or broke; empty otherwise"`
+	Created         time.Time   `json:"created"`
+	Started         *time.Time  `json:"started,omitempty" doc:"The first line was said"`
+	Laying          *time.Time  `json:"laying,omitempty" doc:"The first plastic was laid"`
+	Ended           *time.Time  `json:"ended,omitempty"`
+	Commands        int         `json:"commands" doc:"Lines of the file that the printer receives"`
+	Taken           int         `json:"taken" doc:"Of which it has taken"`
+	FilamentMM      float64     `json:"filament_mm" doc:"What the whole file pushes"`
+	EstimateSeconds float64     `json:"estimate_seconds" doc:"Time of all moves, computed from them, without warming"`
+	LastedSeconds   float64     `json:"lasted_seconds" doc:"From its first line to now, or to its end"`
+	Progress        *Progress   `json:"progress,omitempty" doc:"Of the run that goes on and of the last one"`
+	By              string      `json:"by,omitempty" doc:"Who started it"`
+	Overruled       []Overruled `json:"overruled,omitempty" doc:"What stood in its way, and why that did not matter"`
+	NeedsPlan       bool        `json:"needs_plan" doc:"Interrupted, and the printer has forgotten everything: it is picked up by a plan"`
 }
 
 // PickUp says where an interrupted run is picked up. What is left out the host
@@ -342,20 +345,6 @@ type Progress struct {
 // Runs is a list of runs, the newest first.
 type Runs struct {
 	Runs []Run `json:"runs"`
-}
-
-// StartRun asks for a run.
-type StartRun struct {
-	File        string  `json:"file" doc:"Name on the shelf" example:"dust-cap.gcode" minLength:"1"`
-	Soak        bool    `json:"soak,omitempty" doc:"Heat the bed to the file's setpoint and hold it until its heat has spread, before the first line"`
-	SoakSeconds float64 `json:"soak_seconds,omitempty" minimum:"0" maximum:"14400" doc:"For so long; 0: until the plate has settled"`
-}
-
-// Check is one thing found before a start.
-type Check struct {
-	Level string `json:"level" enum:"block,warn,note"`
-	Title string `json:"title" doc:"What is the matter"`
-	Do    string `json:"do" doc:"What to do about it"`
 }
 
 // HeatLog is a window of the temperature log.

@@ -37,6 +37,7 @@ type File struct {
 	Hints             Hints              `json:"hints" doc:"What its comments say that it was made for"`
 	Findings          []Finding          `json:"findings,omitempty" doc:"What a person should know of its lines; only when one file is asked for"`
 	Checks            []Check            `json:"checks,omitempty" doc:"What stands between it and a start now; only when one file is asked for"`
+	Fine              []Fine             `json:"fine,omitempty" doc:"What was looked at and is as it should be; only when one file is asked for"`
 }
 
 // Survey is how far it is worked out what a file is.
@@ -153,7 +154,7 @@ type Stored struct {
 	NotTaken []string `json:"not_taken,omitempty" doc:"Other files of the same form, which were not taken: send one at a time"`
 
 	Run   *Run     `json:"run,omitempty" doc:"With then=print: the run that has begun"`
-	Place int      `json:"place,omitempty" doc:"With then=queue: its place in the queue, from 1"`
+	Place int      `json:"place,omitempty" doc:"Its place in the queue, from 1: with then=queue, and with then=print where what is in its way may pass"`
 	Not   *Problem `json:"not_started,omitempty" doc:"With then=print or then=queue: why no run has begun, or it does not wait; the file is kept"`
 }
 

@@ -46,6 +46,7 @@ type RoutineMay struct {
 	Draws          float64            `json:"draws"`
 	Homes          bool               `json:"homes"`
 	MotorsOff      bool               `json:"motors_off"`
+	SaysBed        bool               `json:"says_bed" doc:"It says how the bed is"`
 	Stores         bool               `json:"stores" doc:"It writes settings that outlast a restart"`
 	Tunes          bool               `json:"tunes"`
 	Asks           bool               `json:"asks" doc:"It asks a person"`

@@ -106,6 +106,7 @@ func showBench(w io.Writer, b api.Bench) {
 		}
 		fmt.Fprintf(w, "  at        X %.2f  Y %.2f  Z %.2f mm (%s)\n", p.X, p.Y, p.Z, homed)
 	}
+	fmt.Fprintf(w, "  bed       %s: %s\n", b.Bed.State, b.Bed.Why)
 	if b.Run != nil {
 		showRun(w, *b.Run)
 	}

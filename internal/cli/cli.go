@@ -66,7 +66,7 @@ func Command(out, errs io.Writer) *cli.Command {
 		Commands: []*cli.Command{
 			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
 			pairCommand(), allowCommand(), tokensCommand(), accountsCommand(), statusCommand(), watchCommand(),
-			sendCommand(), shelfCommand(), queueCommand(), inspectCommand(), rehearseCommand(), printCommand(),
+			sendCommand(), shelfCommand(), queueCommand(), clearCommand(), slotsCommand(), inspectCommand(), rehearseCommand(), printCommand(),
 			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
 			resumeCommand(),
 			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part"),
@@ -121,7 +121,7 @@ func words(err error) string {
 	if errors.As(err, &p) {
 		text := p.Error()
 		for _, c := range p.Checks {
-			text += fmt.Sprintf("\n  %s: %s (%s)", c.Level, c.Title, c.Do)
+			text += "\n  " + checkLine(c)
 		}
 		return text
 	}

@@ -144,7 +144,7 @@ func demoCommand() *cli.Command {
 				c.Data += fmt.Sprintf("-warp-%g", warp)
 			}
 			override(cmd, &c)
-			c.Past, c.Pace = cmd.Float("warp"), cmd.Float("warp")
+			c.Past, c.Pace, c.ClearBed = cmd.Float("warp"), cmd.Float("warp"), true
 			c.Device = filepath.Join(c.Data, "vesper-port")
 			c.Printer.Name = "Vesper"
 			c.Printer.Width, c.Printer.Depth, c.Printer.Height = 230, 230, 240

@@ -247,7 +247,7 @@ func showFacts(w io.Writer, f api.File) {
 		fmt.Fprintln(w)
 	}
 	for _, c := range f.Checks {
-		fmt.Fprintf(w, "  %s: %s (%s)\n", c.Level, c.Title, c.Do)
+		fmt.Fprintln(w, "  "+checkLine(c))
 	}
 }
 

@@ -168,7 +168,7 @@ func showStored(w io.Writer, s api.Stored) {
 		if s.Not != nil { // which names them
 			break
 		}
-		fmt.Fprintf(w, "  %s: %s (%s)\n", c.Level, c.Title, c.Do)
+		fmt.Fprintln(w, "  "+checkLine(c))
 	}
 	for _, name := range s.NotTaken {
 		fmt.Fprintf(w, "Not taken: %s (one file at a time)\n", name)
@@ -176,7 +176,9 @@ func showStored(w io.Writer, s api.Stored) {
 	switch {
 	case s.Run != nil:
 		fmt.Fprintf(w, "Started: run %s\n", s.Run.ID)
+	case s.Place > 0 && s.Not != nil:
+		fmt.Fprintf(w, "Waits in turn: number %d, because it could not start. When that has passed: diathermon queue next\n", s.Place)
 	case s.Place > 0:
-		fmt.Fprintf(w, "Waits in turn: number %d. When the bed is clear: diathermon queue next\n", s.Place)
+		fmt.Fprintf(w, "Waits in turn: number %d. When the bed is clear: diathermon queue next --clear\n", s.Place)
 	}
 }

@@ -113,9 +113,15 @@ func (c *Client) Queue(ctx context.Context) (api.Queue, error) {
 }
 
 // AddToQueue lets a stored file wait in turn.
-func (c *Client) AddToQueue(ctx context.Context, file string) (api.QueueEntry, error) {
+func (c *Client) AddToQueue(ctx context.Context, e api.AddEntry) (api.QueueEntry, error) {
 	var out api.QueueEntry
-	return out, c.call(ctx, http.MethodPost, "/v1/queue", api.AddEntry{File: file}, &out)
+	return out, c.call(ctx, http.MethodPost, "/v1/queue", e, &out)
+}
+
+// ChangeEntry moves an entry, or changes how it is to be run.
+func (c *Client) ChangeEntry(ctx context.Context, id string, e api.ChangeEntry) (api.QueueEntry, error) {
+	var out api.QueueEntry
+	return out, c.call(ctx, http.MethodPatch, "/v1/queue/"+url.PathEscape(id), e, &out)
 }
 
 // RemoveFromQueue takes an entry out.
@@ -123,9 +129,25 @@ func (c *Client) RemoveFromQueue(ctx context.Context, id string) error {
 	return c.call(ctx, http.MethodDelete, "/v1/queue/"+url.PathEscape(id), nil, nil)
 }
 
-// StartNext says that the bed is clear, so that the next entry begins; id is the one that
-// is seen to be the next, or empty.
-func (c *Client) StartNext(ctx context.Context, id string) (api.Run, error) {
+// StartNext lets the first entry begin.
+func (c *Client) StartNext(ctx context.Context, n api.StartNext) (api.Run, error) {
 	var out api.Run
-	return out, c.call(ctx, http.MethodPost, "/v1/queue/next", api.BedClear{ID: id}, &out)
+	return out, c.call(ctx, http.MethodPost, "/v1/queue/next", n, &out)
+}
+
+// SayBed says whether the bed is clear.
+func (c *Client) SayBed(ctx context.Context, b api.SayBed) (api.Bed, error) {
+	var out api.Bed
+	return out, c.call(ctx, http.MethodPut, "/v1/bench/bed", b, &out)
+}
+
+// Slots tells what is loaded where.
+func (c *Client) Slots(ctx context.Context) (api.Slots, error) {
+	return get[api.Slots](ctx, c, "/v1/slots")
+}
+
+// LoadSlot says what is in a slot.
+func (c *Client) LoadSlot(ctx context.Context, number int, l api.LoadSlot) (api.Slot, error) {
+	var out api.Slot
+	return out, c.call(ctx, http.MethodPut, fmt.Sprintf("/v1/slots/%d", number), l, &out)
 }

@@ -10,7 +10,6 @@ import (
 	"slices"
 	"strings"
 
-	"diathermon/internal/core/heat"
 	"diathermon/internal/core/queue"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/host/printing"
@@ -52,12 +51,12 @@ type Shelf interface {
 
 // Host starts them.
 type Host interface {
-	Start(ctx context.Context, file string, soak *heat.Soak) (printing.Now, error)
+	Start(ctx context.Context, o printing.Order) (printing.Now, error)
 }
 
 // Line is where they wait.
 type Line interface {
-	Add(ctx context.Context, name, sender string) (queue.Entry, int, error)
+	Add(ctx context.Context, name, sender, cause string, w queue.Wish) (queue.Entry, int, error)
 }
 
 // An Intake is what is behind every door.
@@ -74,6 +73,7 @@ type Taken struct {
 	Run     *printing.Now // that has begun
 	Place   int           // in the queue, from 1; 0: it does not wait
 	Entry   queue.Entry   // with a place
+	Why     error         // it waits, though it was to begin at once
 	Not     error         // why it has neither begun nor waits, though that was asked for
 }
 
@@ -92,16 +92,21 @@ func (in Intake) Take(ctx context.Context, a shelf.Arrival, then Then) (Taken, e
 // After does with a file that has been stored what its sender wants.
 func (in Intake) After(ctx context.Context, f toolpath.File, then Then, sender string) Taken {
 	t := Taken{File: f}
+	once := queue.Wish{Copies: 1}
 	switch then {
 	case Print:
-		now, err := in.Host.Start(ctx, f.Name, nil)
-		if err != nil {
-			t.Not = err
-		} else {
+		now, err := in.Host.Start(ctx, printing.Order{File: f.Name, Digest: f.Digest, By: sender})
+		switch {
+		case err == nil:
 			t.Run = &now
+		case printing.Passes(err): // a person lets it begin when what is in its way has gone
+			t.Why = err
+			t.Entry, t.Place, t.Not = in.Line.Add(ctx, f.Name, sender, err.Error(), once)
+		default:
+			t.Not = err
 		}
 	case Queue:
-		t.Entry, t.Place, t.Not = in.Line.Add(ctx, f.Name, sender)
+		t.Entry, t.Place, t.Not = in.Line.Add(ctx, f.Name, sender, "", once)
 	}
 	return t
 }

@@ -250,6 +250,7 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 	for _, query := range []string{
 		"DELETE FROM goose_db_version WHERE version_id >= 3",
 		"DROP TABLE queue",
+		"ALTER TABLE runs DROP COLUMN by, DROP COLUMN entry, DROP COLUMN overruled",
 		"ALTER TABLE warm_ups DROP COLUMN spool",
 		"DROP TABLE performances",
 		"DROP TABLE passkeys",

@@ -102,7 +102,7 @@ func start(t testing.TB, printer simprinter.Config) *bench {
 	b := &bench{t: t, log: &bytes.Buffer{}}
 	b.config = service.DefaultConfig()
 	b.config.Device, b.config.Data, b.config.Listen, b.config.Database = filepath.Join(dir, "port"), filepath.Join(dir, "data"), "127.0.0.1:0", freshDatabase(t)
-	b.config.Baud = 115200
+	b.config.Baud, b.config.ClearBed = 115200, true
 	b.config.Pace, b.config.Unguarded, b.config.Unmeasured = printer.Warp, printer.Warp > 20, true
 	b.config.Printer.Name = "Vesper"
 	b.config.Printer.Width, b.config.Printer.Depth, b.config.Printer.Height = 230, 230, 240
@@ -212,8 +212,20 @@ func (b *bench) send(name string, body []byte, print bool) (api.Stored, error) {
 	return b.Send(b.t.Context(), client.Sending{Name: name, Body: bytes.NewReader(body), Size: int64(len(body)), Then: map[bool]string{true: "print"}[print]})
 }
 
+// clear says that the bed is clear.
+func (b *bench) clear() {
+	b.t.Helper()
+	if _, err := b.SayBed(b.t.Context(), api.SayBed{State: "clear"}); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+// mustSend stores a file, and starts it on a bed that is said to be clear.
 func (b *bench) mustSend(name string, body []byte, print bool) api.Stored {
 	b.t.Helper()
+	if print {
+		b.clear()
+	}
 	stored, err := b.send(name, body, print)
 	if err != nil {
 		b.t.Fatal(err)

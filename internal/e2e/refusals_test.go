@@ -280,6 +280,7 @@ func TestWhatAFileHoldsIsToldBeforeItIsStarted(t *testing.T) {
 		{"LINE_PURGE LENGTH=20", "note", "named command", true},
 	} {
 		body := "G28\nG1 X10 Y10 F3000\n" + c.line + "\nG1 X20 E1\n"
+		b.clear()
 		stored, err := b.Send(t.Context(), client.Sending{Name: "odd.gcode", Body: strings.NewReader(body), Size: int64(len(body)), Replace: true, Then: "print"})
 		if err != nil || (stored.Run != nil) != c.starts {
 			t.Errorf("%q: %+v, %v", c.line, stored, err)

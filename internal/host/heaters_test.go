@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
@@ -36,8 +37,8 @@ func TestARunThatAnAlarmHeldIsWarmAgainBeforeItGoesOn(t *testing.T) {
 		if _, err := r.Run.Resume(t.Context(), ""); !errors.Is(err, run.ErrAlarm) {
 			t.Errorf("resuming before it is acknowledged: %v", err)
 		}
-		if checks, err := r.Run.Preflight(t.Context(), r.files.file); err != nil || !strings.Contains(checks[0].Title, "alarm") && !strings.Contains(checks[1].Title, "alarm") {
-			t.Errorf("the preflight says %+v, %v", checks, err)
+		if report, err := r.Run.Preflight(t.Context(), r.files.file); err != nil || !slices.ContainsFunc(report.Checks, func(c preflight.Check) bool { return c.Kind == preflight.Alarm }) {
+			t.Errorf("the preflight says %+v, %v", report, err)
 		}
 		r.board.breaks(true, simprinter.HeaterFault{})
 		time.Sleep(5 * time.Minute)
@@ -354,7 +355,7 @@ func TestARunWhoseSoakAnAlarmEndedGoesOnWhenItIsResumed(t *testing.T) {
 			t.Fatal(err)
 		}
 		r.untilState(10*time.Minute, run.Stopped)
-		if _, err := r.Run.Start(t.Context(), "coupon.gcode", &heat.Soak{For: 10 * time.Minute}); err != nil {
+		if _, err := r.Run.Start(t.Context(), printing.Order{File: "coupon.gcode", Soak: &heat.Soak{For: 10 * time.Minute}}); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(time.Minute)

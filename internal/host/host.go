@@ -49,6 +49,10 @@ func (h *Host) Bench(ctx context.Context) (Bench, error) {
 // subscriber is too slow, and must be given back with the function.
 func (h *Host) Subscribe() (<-chan part.Update, func()) { return h.loop.Subscribe() }
 
+// Tell shows everyone who watches what is no part of the machine. It may be called from
+// anywhere.
+func (h *Host) Tell(what any) { h.loop.Publish(what) }
+
 // Halt says the emergency stop ahead of everything. It may be called from anywhere.
 func (h *Host) Halt(ctx context.Context) error {
 	answer := make(chan error, 1)

@@ -18,6 +18,7 @@ import (
 	"testing/synctest"
 	"time"
 
+	"diathermon/internal/core/bed"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
@@ -240,6 +241,7 @@ func workIn(t testing.TB, folder string, files printing.Files, open func() (io.R
 	}
 	c := host.Config{
 		Journal: books{journals}, Rules: run.Rules{IdleAfter: 10 * time.Minute, KeepBed: 30 * time.Minute}, UnusedFor: 30 * time.Minute,
+		Bed:    bed.Bed{State: bed.Clear, Since: time.Now()},
 		Device: "port", Baud: 115200, Recorder: kept, Files: files, Log: slog.New(slog.DiscardHandler),
 		Printer: machine.Printer{Name: "Vesper", Filament: 1.75, Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: heat.Limits{Nozzle: 285, Bed: 110}},
 		Open:    func(string, int) (io.ReadWriteCloser, error) { return open() },
@@ -291,7 +293,7 @@ func TestAWholePrintInVirtualTime(t *testing.T) {
 		h, kept := work(t, files, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
 		until(t, h, 10*time.Second, isLive)
 		begun := time.Now()
-		if _, err := h.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
+		if _, err := h.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
 			t.Fatal(err)
 		}
 		laying := until(t, h, 20*time.Minute, func(b host.Bench) bool { return b.Run.State == run.Running })
@@ -336,7 +338,7 @@ func TestAFileThatDoesNotFitIsNotStarted(t *testing.T) {
 		h, _ := work(t, files, func() (io.ReadWriteCloser, error) { return newCable(simprinter.Vesper()), nil })
 		until(t, h, time.Minute, isLive)
 		var blocked *printing.BlockedError
-		if _, err := h.Run.Start(t.Context(), files.file.Name, nil); !errors.As(err, &blocked) || len(blocked.Checks) == 0 {
+		if _, err := h.Run.Start(t.Context(), printing.Order{File: files.file.Name}); !errors.As(err, &blocked) || len(blocked.Checks) == 0 {
 			t.Errorf("%v", err)
 		}
 		if b, _ := h.Bench(t.Context()); b.Run != nil {
@@ -371,7 +373,7 @@ func TestAPrinterThatSaysNothingMoreIsGivenUp(t *testing.T) {
 		var c *cable
 		h, _ := work(t, files, func() (io.ReadWriteCloser, error) { c = newCable(simprinter.Vesper()); return c, nil })
 		until(t, h, 10*time.Second, isLive)
-		if _, err := h.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
+		if _, err := h.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
 			t.Fatal(err)
 		}
 		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running })
@@ -413,7 +415,7 @@ func aPrint(t *testing.T, c simprinter.Config, layers int) (*host.Host, *cable) 
 	var c1 *cable
 	h, _ := work(t, shelfOf(t, samples.Coupon(layers)), func() (io.ReadWriteCloser, error) { c1 = newCable(c); return c1, nil })
 	until(t, h, 10*time.Second, isLive)
-	if _, err := h.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
+	if _, err := h.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
 		t.Fatal(err)
 	}
 	until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running && b.Run.Layer > 1 })
@@ -556,7 +558,7 @@ func TestTheJournalKnowsALineBeforeThePrinterDoes(t *testing.T) {
 			}}, nil
 		}, func(c *host.Config) { c.Journal = watched{c.Journal, &said} })
 		until(t, h, 10*time.Second, isLive)
-		if _, err := h.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
+		if _, err := h.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
 			t.Fatal(err)
 		}
 		until(t, h, 2*time.Hour, func(b host.Bench) bool { return b.Run.State == run.Finished })

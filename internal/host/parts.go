@@ -5,15 +5,19 @@ import (
 	"log/slog"
 	"time"
 
+	"diathermon/internal/core/bed"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
+	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host/byhand"
 	"diathermon/internal/host/capacity"
 	"diathermon/internal/host/heating"
 	"diathermon/internal/host/moving"
+	"diathermon/internal/host/occupancy"
 	"diathermon/internal/host/outputs"
 	"diathermon/internal/host/part"
 	"diathermon/internal/host/performing"
@@ -42,6 +46,7 @@ type Parts struct {
 	Motion   *moving.Moving
 	Outputs  *outputs.Outputs
 	Routines *performing.Performing
+	Bed      *occupancy.Occupancy
 
 	flight *traffic.Recorder
 }
@@ -56,11 +61,12 @@ type Bench struct {
 	Motion   moving.Now
 	Outputs  outputs.Now
 	Routine  performing.Now // its ID is empty: none was performed since the start
-	Run      *printing.Now  // the run that goes on, or the last one since the start
+	Bed      occupancy.Now
+	Run      *printing.Now // the run that goes on, or the last one since the start
 }
 
 func (p *Parts) bench() Bench {
-	return Bench{Printer: p.Printer, Now: p.Link.Now(), Heat: p.Heat.Now(), Position: p.Where.Now(), Holds: p.Capacity.Now(), Motion: p.Motion.Now(), Outputs: p.Outputs.Now(), Routine: p.Routines.Now(), Run: p.Run.Now()}
+	return Bench{Printer: p.Printer, Now: p.Link.Now(), Heat: p.Heat.Now(), Position: p.Where.Now(), Holds: p.Capacity.Now(), Motion: p.Motion.Now(), Outputs: p.Outputs.Now(), Routine: p.Routines.Now(), Bed: p.Bed.Now(), Run: p.Run.Now()}
 }
 
 // Recorder keeps what happens. None of its methods may wait for anything.
@@ -97,10 +103,15 @@ type Config struct {
 
 	Performed performing.Memory // what is being performed; nil: nobody remembers it
 
+	Bed     bed.Bed          // as it was found; its zero value: nothing is known of it
+	KeepBed occupancy.Memory // nil: nobody remembers it
+
 	Files   printing.Files
 	Journal printing.Journal
 	Awake   printing.Awake
-	Sleepy  string    // why the computer may go to sleep in the middle of a run; empty: it cannot
+	Sleepy  string // why the computer may go to sleep in the middle of a run; empty: it cannot
+	Slots   func() []stock.Slot
+	Around  func() preflight.Around
 	Rules   run.Rules // without parking: run.Ordinary
 
 	// Wall is what the computer's clock says, which may be set at any time; nil
@@ -128,24 +139,26 @@ func New(c Config) *Host {
 	}, loop, p.Link, p.Where)
 	p.Capacity = capacity.New(capacity.Config{Wire: c.Wire, Memory: c.Holds, Unmeasured: c.Unmeasured}, loop, p.Link, p.Heat)
 	told := settings.New(loop, p.Link, c.Motion)
+	p.Bed = occupancy.New(c.Bed, c.KeepBed, loop)
 	p.Run = printing.New(printing.Config{
 		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
-		Rules: c.Rules, Sleepy: c.Sleepy, Recording: h.recording,
-	}, loop, p.Link, p.Where, p.Heat)
+		Rules: c.Rules, Sleepy: c.Sleepy, Slots: c.Slots, Around: c.Around, Recording: h.recording,
+	}, loop, p.Link, p.Where, p.Heat, p.Bed)
 	p.Hand = byhand.New(p.Link, p.Run, h.Halt)
 	p.Motion = moving.New(c.Printer, c.Rules.Parking, loop, p.Link, p.Where, p.Heat, p.Run)
 	p.Outputs = outputs.New(c.Printer.Outputs, loop, p.Link, p.Run)
-	p.Routines = performing.New(performing.Config{Printer: c.Printer, Parking: c.Rules.Parking, Recorder: c.Recorder, Memory: c.Performed}, loop, p.Link, p.Where, p.Heat, p.Run, p.Motion, p.Outputs)
+	p.Routines = performing.New(performing.Config{Printer: c.Printer, Parking: c.Rules.Parking, Recorder: c.Recorder, Memory: c.Performed}, loop, p.Link, p.Where, p.Heat, p.Run, p.Motion, p.Outputs, p.Bed)
 	p.Run.Mind(p.Motion, p.Routines)
 	p.Motion.Attend(p.Routines)
 	p.Hand.Attend(p.Routines)
 	p.Link.Attend(p.Run)
+	p.Bed.Attend(p.Run)
 	p.Heat.Attend(p.Run)
 	p.Capacity.Attend(p.Run)
 	told.Attend(p.Run)
 
 	h.Parts = p
-	loop.Join(p.Wire, p.Where, p.Link, p.Heat, told, remarks.New(loop), p.Capacity, p.Run, p.Motion, p.Outputs, p.Routines)
+	loop.Join(p.Wire, p.Where, p.Link, p.Heat, told, remarks.New(loop), p.Capacity, p.Bed, p.Run, p.Motion, p.Outputs, p.Routines)
 	return h
 }
 

@@ -56,7 +56,7 @@ func newRigOn(t *testing.T, config simprinter.Config, part samples.Part, change 
 	r := &rig{t: t, change: change, files: shelfOf(t, part), board: newStandIn(config), begun: time.Now(), journals: t.TempDir()}
 	r.arrive()
 	r.until(10*time.Second, isLive)
-	if _, err := r.Run.Start(t.Context(), "coupon.gcode", nil); err != nil {
+	if _, err := r.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
 		t.Fatal(err)
 	}
 	return r

@@ -91,9 +91,8 @@ func (f *File) Close() error { return f.layers.Close() }
 // Facts are what the file is, with the checks of a printer that answers.
 func (f *File) Facts() api.File {
 	out := facts.Whole(f.file, f.printer)
-	for _, c := range preflight.Checks(preflight.Facts{Printer: f.printer, LinkLive: true, File: f.file.Summary}) {
-		out.Checks = append(out.Checks, api.Check{Level: string(c.Level), Title: c.Title, Do: c.Do})
-	}
+	report := preflight.Look(preflight.Facts{Printer: f.printer, LinkLive: true, Around: preflight.Around{Free: -1}, File: f.file.Summary})
+	out.Checks = facts.Checks(report.Checks)
 	return out
 }
 

@@ -10,6 +10,7 @@ import (
 	"cmp"
 	"context"
 	"embed"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -102,37 +103,50 @@ func (r *Records) Close() error {
 
 // runRow is a row of runs.
 type runRow struct {
-	ID       string `gorm:"primaryKey"`
-	File     string
-	Digest   string
-	State    string
-	Reason   string
-	Created  time.Time
-	Started  *time.Time
-	Laying   *time.Time
-	Ended    *time.Time
-	Commands int
-	Taken    int
-	Filament float64
-	Estimate float64
+	ID        string `gorm:"primaryKey"`
+	File      string
+	Digest    string
+	State     string
+	Reason    string
+	Created   time.Time
+	Started   *time.Time
+	Laying    *time.Time
+	Ended     *time.Time
+	Commands  int
+	Taken     int
+	Filament  float64
+	Estimate  float64
+	By        string
+	Entry     string
+	Overruled string
 }
 
 // TableName tells GORM the table of runRow.
 func (runRow) TableName() string { return "runs" }
 
 func rowOf(r run.Record) runRow {
+	var overruled []byte
+	if len(r.Overruled) > 0 {
+		overruled, _ = json.Marshal(r.Overruled) // of texts alone, which always can be
+	}
 	return runRow{
 		ID: r.ID, File: r.File, Digest: r.Digest, State: string(r.State), Reason: r.Reason,
 		Created: r.Created, Started: pointer(r.Started), Laying: pointer(r.Laying), Ended: pointer(r.Ended),
 		Commands: r.Commands, Taken: r.Taken, Filament: r.Filament, Estimate: r.Estimate.Seconds(),
+		By: r.By, Entry: r.Entry, Overruled: string(overruled),
 	}
 }
 
 func (r runRow) record() run.Record {
+	var overruled []run.Overruling
+	if r.Overruled != "" {
+		json.Unmarshal([]byte(r.Overruled), &overruled) // of another version: it is not shown
+	}
 	return run.Record{
 		ID: r.ID, File: r.File, Digest: r.Digest, State: run.State(r.State), Reason: r.Reason,
 		Created: r.Created.UTC(), Started: value(r.Started), Laying: value(r.Laying), Ended: value(r.Ended),
 		Commands: r.Commands, Taken: r.Taken, Filament: r.Filament, Estimate: time.Duration(r.Estimate * float64(time.Second)),
+		By: r.By, Entry: r.Entry, Overruled: overruled,
 	}
 }
 

@@ -32,7 +32,7 @@ type Writer struct {
 	flushed *sync.Cond
 	taken   uint64 // records handed in
 	written uint64 // of which are in the database, or cannot be
-	failing bool
+	why     string // the database takes none; empty: it does
 }
 
 const (
@@ -191,19 +191,26 @@ func (w *Writer) write(ctx context.Context) bool {
 	defer w.mu.Unlock()
 	w.waiting, w.writing = w.waiting[len(batch):], 0
 	w.written += uint64(len(batch))
-	if w.failing {
+	if w.why != "" {
 		w.log.Info("the database is back; what had waited is written", "records", len(batch))
 	}
-	w.failing = false
+	w.why = ""
 	w.flushed.Broadcast()
 	return true
+}
+
+// Away says why the database takes no records now; empty: it does, as far as is known.
+func (w *Writer) Away() string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.why
 }
 
 // putAside puts records aside that the database did not take.
 func (w *Writer) putAside(batch []entry, why error) {
 	w.mu.Lock()
-	first := !w.failing
-	w.failing = true
+	first := w.why == ""
+	w.why = why.Error()
 	w.mu.Unlock()
 	if err := w.aside.add(batch); err != nil {
 		w.log.Error("the database does not take records, and the disk does not either; they wait in memory", "database", why, "disk", err)

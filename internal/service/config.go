@@ -50,6 +50,8 @@ type Config struct {
 
 	WithdrawTokens bool `toml:"-"` // at the start every token is withdrawn, and the keeper gets a new one
 
+	ClearBed bool `toml:"-"` // the bed is known to be clear at the first start: a stand-in's
+
 	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
 }
 
@@ -112,6 +114,7 @@ type Printer struct {
 	Depth            float64  `toml:"depth"`  // mm
 	Height           float64  `toml:"height"` // mm
 	Tools            int      `toml:"tools"`
+	Slots            int      `toml:"slots"`             // where filament is loaded; 0: as many as tools
 	NozzleDiameter   float64  `toml:"nozzle_diameter"`   // mm
 	FilamentDiameter float64  `toml:"filament_diameter"` // mm
 	FilamentDensity  float64  `toml:"filament_density"`  // g/cm³
@@ -269,6 +272,8 @@ func (c Config) Check() error {
 		return fmt.Errorf("baud is %d: use the printer's rate, such as 115200, or 0 to find it", c.Baud)
 	case p.Tools > 16:
 		return fmt.Errorf("printer.tools is %d: at most 16 are possible", p.Tools)
+	case p.Slots < 0 || p.Slots > 16 || p.Slots > 0 && p.Slots < p.Tools:
+		return fmt.Errorf("printer.slots is %d: use 0 for as many as tools, or up to 16 and no fewer than tools", p.Slots)
 	case p.Limits.Nozzle > 550 || p.Limits.Bed > 250 || p.Limits.Chamber > 250 || p.Limits.Bed < 0 || p.Limits.Chamber < 0:
 		return fmt.Errorf("printer.limits are nozzle %g, bed %g, chamber %g: no printer is built for that", p.Limits.Nozzle, p.Limits.Bed, p.Limits.Chamber)
 	case strings.TrimSpace(p.Name) == "":
@@ -342,7 +347,7 @@ func (p Printer) Machine() machine.Printer {
 	return machine.Printer{
 		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
 		Price: p.FilamentPrice, Currency: p.Currency,
-		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools,
+		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools, Slots: p.Slots,
 		Limits:  heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
 		Outputs: outputs,
 	}

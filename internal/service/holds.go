@@ -1,12 +1,8 @@
 package service
 
 import (
-	"encoding/json"
-	"errors"
-	"fmt"
-	"io/fs"
 	"log/slog"
-	"os"
+	"maps"
 	"sync"
 
 	"diathermon/internal/core/wire"
@@ -15,35 +11,21 @@ import (
 
 // holds keeps what printers can hold in a small file.
 type holds struct {
-	path string
-	log  *slog.Logger
-
-	writing sync.Mutex // one writes at a time, the newest last
-	mu      sync.Mutex
-	kept    map[string]wire.Holds
+	mu   sync.Mutex // one is noted at a time
+	kept *durable.Value[map[string]wire.Holds]
 }
 
-func openHolds(path string, log *slog.Logger) (*holds, error) {
-	h := &holds{path: path, log: log, kept: map[string]wire.Holds{}}
-	b, err := os.ReadFile(path)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return h, nil
-	case err != nil:
-		return nil, fmt.Errorf("what printers can hold cannot be read: %w", err)
+func openHolds(path string, log *slog.Logger) *holds {
+	kept, err := durable.OpenValue[map[string]wire.Holds](path, func(err error) { log.Error("what the printer can hold is not kept", "error", err) })
+	if err != nil { // it is measured again
+		log.Warn("what printers can hold is measured anew", "error", err)
 	}
-	if err := json.Unmarshal(b, &h.kept); err != nil { // it is measured again
-		log.Warn("what printers can hold cannot be read, and is measured anew", "file", path, "error", err)
-		h.kept = map[string]wire.Holds{}
-	}
-	return h, nil
+	return &holds{kept: kept}
 }
 
 // Holds returns what is known of a printer.
 func (h *holds) Holds(printer string) (wire.Holds, bool) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	known, ok := h.kept[printer]
+	known, ok := h.kept.Get()[printer]
 	return known, ok && known.Bytes > 0
 }
 
@@ -51,20 +33,10 @@ func (h *holds) Holds(printer string) (wire.Holds, bool) {
 func (h *holds) KeepHolds(printer string, found wire.Holds) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	h.kept[printer] = found
-	go h.write()
-}
-
-func (h *holds) write() {
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	h.mu.Lock()
-	b, err := json.MarshalIndent(h.kept, "", "  ")
-	h.mu.Unlock()
-	if err == nil {
-		err = durable.Replace(h.path, durable.Bytes(append(b, '\n')))
+	all := maps.Clone(h.kept.Get())
+	if all == nil {
+		all = map[string]wire.Holds{}
 	}
-	if err != nil {
-		h.log.Error("what the printer can hold is not kept", "error", err)
-	}
+	all[printer] = found
+	h.kept.Set(all)
 }

@@ -29,6 +29,7 @@ import (
 	"diathermon/internal/routines"
 	"diathermon/internal/seal"
 	"diathermon/internal/shelf"
+	"diathermon/internal/stock"
 	"diathermon/internal/survey"
 	"diathermon/internal/web"
 	"diathermon/internal/web/guard"
@@ -48,7 +49,9 @@ type starting struct {
 	journals  *journal.Folder
 	survey    *survey.Survey
 	routines  *routines.Routines
+	stock     *stock.Stock
 	stage     *rehearsal.Stage
+	begun     string // the turn of the queue whose run was cut off
 	line      *queue.Queue
 	intake    doors.Intake
 	mount     *dav.Door
@@ -162,15 +165,31 @@ func (s *starting) host(ctx context.Context) (err error) {
 	if err := login.Available(); err != nil {
 		c.Sleepy = err.Error()
 	}
-	if c.Holds, err = openHolds(s.in("printer-holds.json"), s.log); err != nil {
-		return err
-	}
+	c.Holds = openHolds(s.in("printer-holds.json"), s.log)
 	if c.Learned, err = s.kept.Learned(ctx); err != nil {
 		return err
 	}
 	if c.Alarms, err = s.kept.Alarms(ctx, true, 100); err != nil {
 		return err
 	}
+	found, side, err := s.openBed()
+	if err != nil {
+		return err
+	}
+	s.closers = append(s.closers, func() {
+		if err := side.end(); err != nil {
+			s.log.Error("what is known of the bed is not kept", "error", err)
+		}
+	})
+	c.Bed, c.KeepBed = found, side
+	if s.stock, err = stock.Open(s.in("slots.json"), c.Printer.Places(), c.Printer.Limits.Nozzle, func() { s.Host.Tell(web.Changed("slots")) }); err != nil {
+		s.log.Warn("what was loaded is not known any more", "error", err)
+	}
+	c.Slots = s.stock.Slots
+	computer := &around{data: s.data, unguarded: s.config.Unguarded, away: s.writer.Away, after: c.After}
+	computer.look()
+	s.work(computer.Work)
+	c.Around = computer.Now
 	c.Performed = &performed{path: s.in("performing.json")}
 	if s.routines, err = routines.Open(s.in("routines")); err != nil {
 		return err
@@ -183,7 +202,8 @@ func (s *starting) host(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
-	if n, err := s.kept.Abandoned(ctx, time.Now().UTC(), interrupted); err != nil {
+	s.begun = interrupted.Entry
+	if n, err := s.kept.Abandoned(ctx, time.Now().UTC(), interrupted.ID); err != nil {
 		return err
 	} else if n > 0 {
 		s.log.Warn("a run was going on when the service last ended and has no journal; it is recorded as broken", "runs", n)
@@ -244,8 +264,20 @@ func (s *starting) access(ctx context.Context) (err error) {
 }
 
 // doors lets files come in.
-func (s *starting) doors(context.Context) (err error) {
-	s.line = queue.New(s.kept, s.Shelf, s.Host.Run)
+func (s *starting) doors(ctx context.Context) (err error) {
+	before, err := s.kept.Entries(ctx)
+	if err != nil {
+		return err
+	}
+	if s.line, err = queue.Open(queue.Config{Path: s.in("queue.json"), Begun: s.begun, Shelf: s.Shelf, Host: s.Host.Run, Tell: func() { s.Host.Tell(web.Changed("queue")) }, Log: s.log}, before); err != nil {
+		return err
+	}
+	if len(before) > 0 {
+		if err := s.kept.DropEntries(ctx); err != nil {
+			return err
+		}
+	}
+	s.work(s.line.Work)
 	s.intake = doors.Intake{Shelf: s.Shelf, Host: s.Host.Run, Line: s.line}
 	if s.mount, err = dav.Open(s.in("folder"), s.Shelf, s.intake); err != nil {
 		return err
@@ -268,7 +300,7 @@ func (s *starting) http(context.Context) error {
 	s.serve(s.listener, &web.Server{
 		Proxy: proxy, FramedBy: s.config.Web.FramedBy,
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Stage: s.stage, Files: s.kept,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Bed: h.Bed, Stock: s.stock, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Motion: h.Motion, Outputs: h.Outputs, Performing: h.Routines, Routines: s.routines, Performed: s.kept,
 		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},

@@ -7,6 +7,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"diathermon/internal/api"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/doors/dav"
 	"diathermon/internal/doors/folder"
@@ -29,6 +30,7 @@ import (
 	"diathermon/internal/web/runs"
 	"diathermon/internal/web/setup"
 	"diathermon/internal/web/shelf"
+	"diathermon/internal/web/slots"
 	"diathermon/internal/web/wire"
 )
 
@@ -64,6 +66,8 @@ type Server struct {
 	Proxy      guard.Proxy
 	FramedBy   []string // origins whose pages may frame the console
 	Queue      queue.Queue
+	Bed        bench.Bed
+	Stock      slots.Stock
 	Shelf      interface {
 		shelf.Shelf
 		heat.Files
@@ -90,9 +94,10 @@ type Server struct {
 // mount mounts every area under /v1 and describes it.
 func (s *Server) mount(r chi.Router) *desk.Desk {
 	d := desk.New(r, s.Access, s.Logger)
-	d.Mount("bench", "Everything live, the link, the emergency stop", bench.Area{Host: s.Host, Link: s.Link, Ports: port.List})
+	d.Mount("bench", "Everything live, the link, the emergency stop", bench.Area{Host: s.Host, Link: s.Link, Bed: s.Bed, Ports: port.List})
 	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Intake: s.Intake, Survey: s.Survey, Host: s.Run, Runs: s.Files, Stage: s.Stage})
-	d.Mount("queue", "What waits to be printed", queue.Area{Queue: s.Queue})
+	d.Mount("queue", "What waits to be printed", queue.Area{Queue: s.Queue, Bed: s.Bed})
+	d.Mount("slots", "What is loaded where", slots.Area{Stock: s.Stock})
 	d.Mount("runs", "Runs of files", runs.Area{Host: s.Run, Log: s.Runs, Recordings: s.Recordings, Settle: s.settle})
 	d.Mount("heat", "Heaters: log, setpoints, warm-ups, alarms, models, health, tuning", heat.Area{
 		Printer: s.Printer, Host: s.Heat, Log: s.HeatLog, Hindsight: s.Hindsight, Past: s.HeatPast, Kept: s.HeatKept, WarmUps: s.WarmUps,
@@ -109,9 +114,16 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 	return d
 }
 
+// Changed is the change of something that is no part of the machine, to be told to
+// everyone who watches.
+func Changed(what string) any { return api.Changed{What: what} }
+
 // event is what a part of the host shows as data of one of the contract's events; nil:
 // it is for nobody.
 func event(what any) any {
+	if changed, is := what.(api.Changed); is {
+		return changed
+	}
 	for _, of := range []func(any) any{bench.Event, motion.Event, outputs.Event, routines.Event, heat.Event, runs.Event, wire.Event} {
 		if e := of(what); e != nil {
 			return e

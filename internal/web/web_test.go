@@ -149,8 +149,8 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 		"put-file": desk.Send, "post-file": desk.Send, "change-file": desk.Send, "rehearse-file": desk.Send, "stop-rehearsal": desk.Send, "remove-file": desk.Keep, "apply-tuning": desk.Keep, "bound-guard": desk.Keep, "start-run": desk.Start, "pick-up-run": desk.Start,
 		"hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
 		"look-back": desk.Operate, "begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
-		"add-queue-entry": desk.Start, "remove-queue-entry": desk.Start, "start-next": desk.Start, "get-file-beginning": desk.Send,
-		"set-output": desk.Operate, "perform-routine": desk.Operate, "answer-question": desk.Operate, "stop-performance": desk.Operate, "store-routine": desk.Keep, "remove-routine": desk.Keep,
+		"add-queue-entry": desk.Start, "change-queue-entry": desk.Start, "remove-queue-entry": desk.Start, "start-next": desk.Start, "get-file-beginning": desk.Send,
+		"say-bed": desk.Operate, "load-slot": desk.Operate, "set-output": desk.Operate, "perform-routine": desk.Operate, "answer-question": desk.Operate, "stop-performance": desk.Operate, "store-routine": desk.Keep, "remove-routine": desk.Keep,
 		"press": desk.Operate, "drop-presses": desk.Operate, "home": desk.Operate, "park": desk.Operate, "turn-motors-off": desk.Operate, "get-endstops": desk.Operate,
 		"say": desk.Operate, "measure-wire": desk.Operate,
 		"list-pairings": desk.Keep, "answer-pairing": desk.Keep, "list-accounts": desk.Keep, "make-account": desk.Keep, "change-account": desk.Keep, "remove-account": desk.Keep,
@@ -164,7 +164,7 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 			if named := op.Security[0]["token"]; !slices.Equal(named, []string{scope}) {
 				t.Errorf("%s names the scopes %q, want %q", op.OperationID, named, scope)
 			}
-			address := strings.NewReplacer("{name}", "x", "{id}", "x", "{heater}", "bed", "{guard}", "jump").Replace(path)
+			address := strings.NewReplacer("{name}", "x", "{id}", "x", "{heater}", "bed", "{guard}", "jump", "{number}", "0").Replace(path)
 			rights[op.OperationID] = scope
 			for token, t1 := range kept {
 				may := strings.Fields(t1.Scopes)

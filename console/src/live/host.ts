@@ -19,6 +19,8 @@ export const useHost = defineStore('host', () => {
   const run = ref<Schemas['Run']>()
   const messages = shallowRef<Schemas['Message'][]>([])
   const alarms = ref<Schemas['Alarm'][]>([])
+  const bed = ref<Schemas['Bed']>()
+  const changes = ref({ queue: 0, slots: 0 }) // how often each has changed: who shows it asks for it anew
   const warmUp = ref<Schemas['WarmingUp']>()
   const flow = ref<Schemas['Flow']>()
   const connected = ref(false)
@@ -46,6 +48,7 @@ export const useHost = defineStore('host', () => {
     routine.value = bench.routine
     run.value = bench.run
     alarms.value = bench.alarms
+    bed.value = bench.bed
     warmUp.value = bench.warm_up
     flow.value = bench.flow
     heatAt.value = Date.now()
@@ -59,6 +62,7 @@ export const useHost = defineStore('host', () => {
       past.load().catch(tell)
       traffic.forget()
       traffic.load().catch(tell)
+      for (const what of ['queue', 'slots'] as const) changes.value[what]++
     }
     events.onerror = () => {
       connected.value = false
@@ -93,6 +97,8 @@ export const useHost = defineStore('host', () => {
     outputs(data) { outputs.value = data.outputs },
     routine(data) { routine.value = data },
     alarms(data) { alarms.value = data.alarms },
+    bed(data) { bed.value = data },
+    changed(data) { changes.value[data.what]++ },
     wire(data) { traffic.note(data.lines) },
     message(data) { messages.value = [...messages.value, data].slice(-50) },
   }
@@ -116,7 +122,9 @@ export const useHost = defineStore('host', () => {
     if (run.value) await answered(api.POST(`/v1/runs/{id}/${verb}`, { params: { path: { id: run.value.id } } }))
   })
   const pickUp = (id: string, choice: Schemas['PickUp']) => attempt(() => answered(api.POST('/v1/runs/{id}/pick-up', { params: { path: { id } }, body: choice })))
-  const start = (file: string) => attempt(() => answered(api.POST('/v1/runs', { body: { file } })))
+  const start = (order: Schemas['StartRun']) => attempt(() => answered(api.POST('/v1/runs', { body: order })))
+  /** Says how the bed is, as it was seen here. */
+  const sayBed = (state: 'clear' | 'occupied') => attempt(async () => { bed.value = await answered(api.PUT('/v1/bench/bed', { body: { state, seen: bed.value?.since } })) })
   const halt = () => attempt(() => answered(api.POST('/v1/halt')))
   const measure = () => attempt(() => answered(api.POST('/v1/wire/measure')))
   const reconnect = () => attempt(() => answered(api.POST('/v1/bench/reconnect')))
@@ -125,5 +133,5 @@ export const useHost = defineStore('host', () => {
 
   const acknowledge = (id: string) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } } })))
 
-  return { printer, link, firmware, heaters, position, motion, outputs, routine, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, pickUp, start, halt, measure, reconnect, setHeat }
+  return { bed, changes, sayBed, printer, link, firmware, heaters, position, motion, outputs, routine, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, pickUp, start, halt, measure, reconnect, setHeat }
 })

@@ -68,6 +68,13 @@ export const checkLevels: Record<Schemas['Check']['level'], Shown & { type: 'err
   note: { ...shown('note', 'info', mdiInformation), type: 'info' },
 }
 
+/** What lies on the bed. */
+export const bedStates: Table<Schemas['Bed']['state']> = {
+  clear: shown('clear', 'success', mdiCheckCircle),
+  occupied: shown('occupied', 'warning', mdiAlert),
+  unknown: shown('not known', 'warning', mdiHelpCircleOutline),
+}
+
 /** What was done because of an alarm. */
 export const alarmActions: Record<Schemas['Alarm']['action'], string> = {
   tell: 'Nothing was done by itself.',

@@ -199,7 +199,7 @@ func inAFile(line string) bool {
 	if err != nil {
 		return false
 	}
-	checks := preflight.Checks(preflight.Facts{LinkLive: true, File: summary, Printer: machine.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: vesper.Limits}})
+	checks := preflight.Look(preflight.Facts{LinkLive: true, File: summary, Printer: machine.Printer{Width: 230, Depth: 230, Height: 240, Tools: 1, Limits: vesper.Limits}}).Checks
 	return len(checks) == 0 || checks[0].Level != bounds.Block
 }
 

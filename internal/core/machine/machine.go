@@ -14,6 +14,7 @@ type Printer struct {
 	Name                 string
 	Width, Depth, Height float64 // mm that X, Y and Z go, from 0
 	Tools                int
+	Slots                int // where filament is loaded; 0: as many as tools
 	Limits               heat.Limits
 	Nozzle, Filament     float64 // diameters, mm
 	Density              float64 // of the filament, g/cm³
@@ -24,6 +25,9 @@ type Printer struct {
 
 // Size is how far the axes go, in mm.
 func (p Printer) Size() [3]float64 { return [3]float64{p.Width, p.Depth, p.Height} }
+
+// Places is how many places filament is loaded in.
+func (p Printer) Places() int { return max(p.Tools, p.Slots) }
 
 // Bounds is what lines are judged by.
 func (p Printer) Bounds() bounds.Machine { return bounds.Machine{Size: p.Size(), Limits: p.Limits} }

@@ -1,18 +1,22 @@
 // Package preflight says what stands between a file and its start.
 //
-// It looks at facts handed to it and gives checks in words; it leaves to the
-// host to gather the facts and to people to decide about warnings.
+// It looks at facts handed to it and gives checks in words, each of a stable kind; it
+// leaves to the host to gather the facts and to people to decide about warnings, and
+// about those blocks that are not dangerous.
 package preflight
 
 import (
+	"errors"
 	"fmt"
-	"math"
 	"slices"
+	"strings"
 
+	"diathermon/internal/core/bed"
 	"diathermon/internal/core/bounds"
-	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 )
 
@@ -26,11 +30,59 @@ const (
 	Note  = bounds.Note
 )
 
+// A Kind is what a check is about. It is stable: programs go by it.
+type Kind string
+
+// The kinds, in the order in which they are read.
+const (
+	Link     Kind = "link"     // the printer answers
+	Busy     Kind = "run"      // another run goes on
+	Alarm    Kind = "alarm"    // one waits for a person
+	Bed      Kind = "bed"      // what lies on it
+	File     Kind = "file"     // it is whole, and can be read
+	Survey   Kind = "survey"   // it is known what it is
+	Setpoint Kind = "setpoint" // within the heaters' limits
+	Tool     Kind = "tool"     // the printer has it
+	Volume   Kind = "volume"   // what is laid fits
+	Travel   Kind = "travel"   // so do all other moves
+	Nozzle   Kind = "nozzle"   // of the diameter that the file is for
+	Filament Kind = "filament" // of the diameter that the file is for
+	Slot     Kind = "slot"     // something is loaded
+	Material Kind = "material" // what is loaded is what the file is for
+	Plastic  Kind = "plastic"  // some is laid
+	Named    Kind = "command"  // a named command with a number that could heat
+	Line     Kind = "line"     // what else is found in a line of the file
+	Sensor   Kind = "sensor"   // the heaters are read
+	Guards   Kind = "guards"   // they watch
+	Disk     Kind = "disk"     // has room
+	Database Kind = "database" // takes records
+	Clock    Kind = "clock"    // can be right
+	Sleep    Kind = "sleep"    // the computer stays awake
+)
+
 // A Check is one thing found.
 type Check struct {
-	Level Level
-	Title string // what is the matter
-	Do    string // what to do about it
+	Kind     Kind
+	Level    Level
+	Title    string // what was found
+	Expected string // what was expected; empty where the title says it
+	Do       string // what to do about it
+
+	Overrule bool // a block of which a person may say that it does not matter
+	Passing  bool // it may be different later without the file being another
+}
+
+// Fine is something that is as it is expected.
+type Fine struct {
+	Kind  Kind
+	Title string
+}
+
+// A Report is all that was looked at: what stands in the way, blocks first, and what is
+// as it should be.
+type Report struct {
+	Checks []Check
+	Fine   []Fine
 }
 
 // Facts are what the checks look at.
@@ -41,116 +93,64 @@ type Facts struct {
 	Sleepy   string   // why the computer may go to sleep in the middle; empty: it cannot
 	Alarms   []string // that nobody has acknowledged
 	Busy     string   // the file that runs now; empty if none
+	Bed      bed.Bed  // its state is empty where nobody looks at it
+	Slots    []stock.Slot
+	Unread   []heat.Heater // of which the printer tells no temperature
+	Around   Around
 	File     toolpath.Summary
 }
 
-// Checks returns what is found, blocks first.
-func Checks(f Facts) []Check {
-	var out []Check
-	add := func(l Level, do, format string, args ...any) {
-		out = append(out, Check{Level: l, Title: fmt.Sprintf(format, args...), Do: do})
-	}
-	if !f.LinkLive {
-		add(Block, f.LinkWhy, "the printer is not answering")
-	}
-	if f.Busy != "" {
-		add(Block, "wait until it ends, stop it, or pick it up", "%s is not done yet", f.Busy)
-	}
-	for _, text := range f.Alarms {
-		add(Block, "see to its cause, then acknowledge it", "an alarm waits for you: %s", text)
-	}
-	if f.File.Trouble != "" {
-		add(Block, "slice it again, or mend that line", "it cannot be printed: %s", f.File.Trouble)
-		return out
-	}
-	if f.File.Version != toolpath.Version {
-		add(Block, "wait a moment", "what it is has not been worked out yet")
-		return out
-	}
-	for _, h := range sorted(f.File.Setpoints) {
-		if err := f.Printer.Limits.Check(h, f.File.Setpoints[h]); err != nil {
-			add(Block, "slice it again for this printer", "the file's setpoint is out of bounds: %v", err)
-		}
-	}
-	if f.File.Tools > f.Printer.Tools {
-		add(Block, "slice it again for this printer", "the file uses tool %d, which is the %s, and this printer has %s", f.File.Tools-1, ordinal(f.File.Tools), counted(f.Printer.Tools, "tool"))
-	}
-	size := f.Printer.Size()
-	for axis := gcode.X; axis <= gcode.Z && !f.File.Extent.Empty; axis++ {
-		low, high := f.File.Extent.Min[axis], f.File.Extent.Max[axis]
-		if low < -bounds.Slack || high > size[axis]+bounds.Slack {
-			add(Block, "slice it again for this printer", "it does not fit: %c reaches from %.1f to %.1f mm and this printer has 0 to %.0f mm", gcode.Letters[axis], low, high, size[axis])
-		}
-	}
-	out = append(out, reach(f)...)
-	if h := f.File.Hints; h.Nozzle > 0 && f.Printer.Nozzle > 0 && math.Abs(h.Nozzle-f.Printer.Nozzle) > 0.01 {
-		add(Warn, "see that the nozzle fits, or slice it again", "its comments say that it is for a nozzle of %g mm and this printer has %g mm", h.Nozzle, f.Printer.Nozzle)
-	}
-	if h := f.File.Hints; h.Filament > 0 && f.Printer.Filament > 0 && math.Abs(h.Filament-f.Printer.Filament) > 0.3 {
-		add(Warn, "slice it again for this printer", "its comments say that it is for filament of %g mm and this printer has %g mm", h.Filament, f.Printer.Filament)
-	}
-	if f.File.Extent.Empty {
-		add(Warn, "start it if that is what you want", "the file lays no plastic")
-	}
-	if f.Sleepy != "" {
-		add(Note, "turn sleep off in its settings, if it has any", "this computer cannot be kept awake: %s", f.Sleepy)
-	}
-	if hottest := max(f.Printer.Limits.Nozzle, f.Printer.Limits.Bed, f.Printer.Limits.Chamber); f.File.Hidden > hottest {
-		add(Block, "slice it again for this printer", "line %d has a named command with %g, which is above every limit of this printer if it is a temperature", f.File.HiddenLine, f.File.Hidden)
-	}
-	for _, found := range f.File.Findings {
-		where := fmt.Sprintf("line %d", found.Line)
-		if found.Count > 1 {
-			where += fmt.Sprintf(" and %d more", found.Count-1)
-		}
-		add(found.Level, found.Do, "%s: %s", where, found.Title)
-	}
-	slices.SortStableFunc(out, func(a, b Check) int { return weight(a.Level) - weight(b.Level) })
-	return out
+// Around is what holds for the computer that the host runs on.
+type Around struct {
+	Free      int64  // bytes that its disk has; negative: not known
+	Database  string // why it takes no records; empty: it does
+	Clock     string // why it cannot be right; empty: it can
+	Unguarded bool   // no guard looks at the heaters
 }
 
-// reach finds moves that lead out of the volume, though nothing is laid there.
-func reach(f Facts) (out []Check) {
-	r, size := f.File.Reach, f.Printer.Size()
-	for axis := gcode.X; axis <= gcode.Z; axis++ {
-		for _, end := range []struct {
-			at   float64
-			line int
-		}{{r.Min[axis], r.MinLine[axis]}, {r.Max[axis], r.MaxLine[axis]}} {
-			if end.line > 0 && (end.at < -bounds.Slack || end.at > size[axis]+bounds.Slack) {
-				out = append(out, Check{Level: Warn, Title: fmt.Sprintf("line %d: it moves to %c %.1f mm and this printer has 0 to %.0f mm", end.line, gcode.Letters[axis], end.at, size[axis]), Do: "start it only if your printer's firmware can go there or stops at its ends"})
-			}
+// Errors that callers tell apart.
+var (
+	ErrDanger = errors.New("this cannot be overruled")
+	ErrWhy    = errors.New("a word why is wanted")
+)
+
+// Overrule takes blocks away that a person overrules, and returns with them what they
+// were. Others cannot be overruled. What is overruled and not there is nothing.
+func (r Report) Overrule(whys map[Kind]string, by string) (Report, []run.Overruling, error) {
+	var out []run.Overruling
+	left := make([]Check, 0, len(r.Checks))
+	for _, c := range r.Checks {
+		why, asked := whys[c.Kind]
+		why = strings.TrimSpace(why)
+		switch {
+		case !asked || c.Level != Block:
+			left = append(left, c)
+		case !c.Overrule:
+			return r, nil, fmt.Errorf("%w: %s: %s", ErrDanger, c.Title, c.Do)
+		case why == "" || len(why) > 200:
+			return r, nil, fmt.Errorf("%w: say in up to 200 letters why it does not matter that %s", ErrWhy, c.Title)
+		default:
+			out = append(out, run.Overruling{Kind: string(c.Kind), Title: c.Title, Why: why, By: by})
 		}
 	}
-	return out
+	r.Checks = left
+	return r, out, nil
 }
 
-// ordinal is the place of the n-th of at most sixteen.
-func ordinal(n int) string {
-	words := []string{"first", "second", "third", "fourth"}
-	if n >= 1 && n <= len(words) {
-		return words[n-1]
-	}
-	return fmt.Sprintf("%dth", n)
-}
-
-// counted is a number with its noun.
-func counted(n int, noun string) string {
-	if n != 1 {
-		noun += "s"
-	}
-	return fmt.Sprintf("%d %s", n, noun)
-}
-
-func weight(l Level) int { return slices.Index([]Level{Block, Warn, Note}, l) }
-
-func sorted(m map[heat.Heater]float64) []heat.Heater {
-	var hs []heat.Heater
-	for h, v := range m {
-		if !math.IsNaN(v) {
-			hs = append(hs, h)
+// Blocks returns the checks that stand in the way, and whether all of them may be
+// different later without the file being another.
+func (r Report) Blocks() (out []Check, passing bool) {
+	passing = true
+	for _, c := range r.Checks {
+		if c.Level == Block {
+			out, passing = append(out, c), passing && c.Passing
 		}
 	}
-	slices.Sort(hs)
-	return hs
+	return out, passing
+}
+
+// Unseen reports whether more than notes has come since somebody has seen the checks of
+// some kinds.
+func (r Report) Unseen(seen []Kind) bool {
+	return slices.ContainsFunc(r.Checks, func(c Check) bool { return c.Level != Note && !slices.Contains(seen, c.Kind) })
 }

@@ -22,6 +22,7 @@ type Facts struct {
 	Homes     bool
 	MotorsOff bool
 	Stores    bool // writes settings that outlast a restart
+	SaysBed   bool
 	Tunes     bool
 	Outputs   []string
 	Asks      bool
@@ -190,6 +191,11 @@ func (c *checker) step(st *step, s *scope, t track, left *track) (track, error) 
 	case stop, done:
 		c.end(t)
 		return track{over: true}, nil
+	case bedIs:
+		if c.held {
+			return t, errors.New("a routine for a held run cannot say how the bed is: the run lies on it")
+		}
+		c.facts.SaysBed = true
 	case keepTuning:
 		c.facts.Stores = c.facts.Stores || st.forGood
 	}

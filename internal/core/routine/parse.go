@@ -232,8 +232,13 @@ func (p *parser) step() (s step, err error) {
 		s, err = p.tune(s)
 	case p.is("keep", "tuning"):
 		s.kind, s.forGood = keepTuning, p.is("for", "good")
+	case p.is("bed", "is"):
+		s.kind = bedIs
+		if s.what, err = p.take(wordToken, "clear or occupied"); err == nil && s.what != "clear" && s.what != "occupied" {
+			err = fmt.Errorf("a bed is clear or occupied, and not %q", s.what)
+		}
 	default:
-		return s, fmt.Errorf("a step is expected%s: > and a line for the printer, heat, cool, set, lift, park, show, wait, ask, if, repeat, leave, call, tune, keep tuning, stop or done", p.found())
+		return s, fmt.Errorf("a step is expected%s: > and a line for the printer, heat, cool, set, lift, park, show, wait, ask, if, repeat, leave, call, tune, keep tuning, bed is, stop or done", p.found())
 	}
 	return s, err
 }

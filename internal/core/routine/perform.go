@@ -67,7 +67,7 @@ type Effect struct {
 	Output string
 	Cycles int // of Tune
 	Good   bool
-	Text   string // of Shown
+	Text   string // of Shown; of SayBed clear or occupied
 }
 
 // An EffectKind is what is to be done.
@@ -83,6 +83,7 @@ const (
 	Shown                 // tell everyone
 	Tune
 	KeepTuning
+	SayBed
 )
 
 // A Question is put to persons.

@@ -153,13 +153,14 @@ const (
 	done
 	tune
 	keepTuning
+	bedIs
 )
 
 // A step is one statement.
 type step struct {
 	line      int
 	kind      kind
-	what      string   // of heat, cool and tune a heater or a parameter; of set an output; of call a routine
+	what      string   // of heat, cool and tune a heater or a parameter; of set an output; of call a routine; of bedIs clear or occupied
 	text      text     // of show, ask and stop
 	gcode     template // of say
 	amount    *expr    // of heat, set, lift, pause and tune

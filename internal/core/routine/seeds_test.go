@@ -138,7 +138,7 @@ func (w *writer) step(depth int) {
 	case n == 22 && w.loops > 0:
 		w.line("leave")
 	case n == 23 && depth < 2:
-		w.line("%s", w.pick("stop \"enough\"", "done", `call "Part" with by = far / 5`, `call "Part" with by = 3, twice = lit`, "keep tuning", "tune nozzle0 at 150, 3 cycles", "show \"{far} and {how}\""))
+		w.line("%s", w.pick("stop \"enough\"", "done", `call "Part" with by = far / 5`, `call "Part" with by = 3, twice = lit`, "keep tuning", "bed is clear", "tune nozzle0 at 150, 3 cycles", "show \"{far} and {how}\""))
 	default:
 		w.line("> M400")
 	}

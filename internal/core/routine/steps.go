@@ -141,6 +141,8 @@ func (p *Performance) step(st *step, s *scope, w *World) (*Effect, bool, error) 
 		}
 		top := &p.stack[len(p.stack)-1]
 		top.at, top.again = len(top.steps), 0
+	case bedIs:
+		return &Effect{Kind: SayBed, Text: st.what}, false, nil
 	case keepTuning:
 		return &Effect{Kind: KeepTuning, Good: st.forGood}, false, nil
 	}

@@ -43,6 +43,9 @@ func (f Facts) Sentences(safe Safe) []string {
 	if f.Stores {
 		add("writes settings that outlast a restart")
 	}
+	if f.SaysBed {
+		add("says how the bed is")
+	}
 	if f.MotorsOff {
 		add("may turn the motors off")
 	}

@@ -94,6 +94,19 @@ type Record struct {
 	Taken    int       // taken by the printer
 	Filament float64   // mm the whole file pushes
 	Estimate time.Duration
+
+	By        string       // who started it
+	Entry     string       `json:",omitempty"` // of the queue that it was; empty: it was none
+	Overruled []Overruling `json:",omitempty"`
+}
+
+// An Overruling is something that stood in the way of a run, of which a person has said
+// that it does not matter.
+type Overruling struct {
+	Kind  string // of the check
+	Title string // what was found
+	Why   string
+	By    string
 }
 
 // Lasted is how long the run went on: from its first line to its end, or to now.

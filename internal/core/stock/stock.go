@@ -1,6 +1,7 @@
-// Package stock turns lengths of filament into mass.
+// Package stock turns lengths of filament into mass, and says what can be loaded in a
+// slot.
 //
-// Spools, slots and cost will live here too.
+// Spools and cost will live here too.
 package stock
 
 import "math"

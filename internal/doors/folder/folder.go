@@ -283,8 +283,11 @@ func (f *Folder) take(ctx context.Context, root *os.Root, p, name string, then d
 	f.mu.Unlock()
 	f.Log.Info("a file was taken from the folder", "file", name, "then", then)
 	root.Remove(path.Join(answers, name+".txt"))
-	if t = f.In.After(ctx, t.File, then, sender); t.Not != nil {
+	switch t = f.In.After(ctx, t.File, then, sender); {
+	case t.Not != nil:
 		f.write(root, name, fmt.Sprintf("%s is on the shelf, and has not started: %v", name, t.Not))
+	case t.Why != nil:
+		f.write(root, name, fmt.Sprintf("%s is on the shelf and waits in turn as number %d; it has not started: %v", name, t.Place, t.Why))
 	}
 }
 

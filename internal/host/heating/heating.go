@@ -166,6 +166,16 @@ func (h *Heating) Now() Now {
 	return Now{Heaters: h.heatersNow(), Alarms: h.waitingAlarms(), WarmUp: h.warmUpNow(), Flow: h.flow.state, FlowWatch: h.cfg.FlowWatch}
 }
 
+// Unread lists the heaters of which the printer tells no temperature, once it tells any.
+func (h *Heating) Unread() (out []heat.Heater) {
+	for _, name := range h.cfg.Printer.Heaters() {
+		if h.Known() && h.heaters[name] == nil {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
 // heatersNow lists the heaters that this printer has, nozzles first, each with its
 // last reading.
 func (h *Heating) heatersNow() []HeaterNow {

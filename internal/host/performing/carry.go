@@ -3,7 +3,9 @@ package performing
 import (
 	"fmt"
 	"slices"
+	"time"
 
+	"diathermon/internal/core/bed"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/jog"
 	"diathermon/internal/core/routine"
@@ -47,6 +49,10 @@ func (p *Performing) carryOut(e routine.Effect) {
 		p.park(e, over)
 	case routine.Tune:
 		refused = p.heat.BeginTuning(e.Heater, e.To, e.Cycles, done)
+	case routine.SayBed:
+		if refused = p.bed.Give(bed.State(e.Text), "the routine "+p.record.Routine, time.Time{}); refused == nil {
+			done(nil)
+		}
 	case routine.KeepTuning:
 		refused = p.heat.KeepTuning(e.Good, done)
 	}

@@ -22,6 +22,7 @@ import (
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host/heating"
 	"diathermon/internal/host/moving"
+	"diathermon/internal/host/occupancy"
 	"diathermon/internal/host/outputs"
 	"diathermon/internal/host/part"
 	"diathermon/internal/host/position"
@@ -78,6 +79,7 @@ type Performing struct {
 	run     *printing.Printing
 	motion  *moving.Moving
 	outputs *outputs.Outputs
+	bed     *occupancy.Occupancy
 
 	getting string // a routine that is about to begin
 	perf    *routine.Performance
@@ -87,8 +89,8 @@ type Performing struct {
 }
 
 // New returns the part.
-func New(c Config, loop *part.Loop, t *talk.Talk, where *position.Position, h *heating.Heating, r *printing.Printing, m *moving.Moving, o *outputs.Outputs) *Performing {
-	return &Performing{cfg: c, loop: loop, talk: t, where: where, heat: h, run: r, motion: m, outputs: o}
+func New(c Config, loop *part.Loop, t *talk.Talk, where *position.Position, h *heating.Heating, r *printing.Printing, m *moving.Moving, o *outputs.Outputs, b *occupancy.Occupancy) *Performing {
+	return &Performing{bed: b, cfg: c, loop: loop, talk: t, where: where, heat: h, run: r, motion: m, outputs: o}
 }
 
 // memory is what is remembered of a performance.

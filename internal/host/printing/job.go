@@ -25,7 +25,8 @@ type job struct {
 	pace   pace
 	warm   time.Duration // that the heaters still take, as computed at warmAt
 	warmAt time.Duration
-	shown  int // of the file's commands taken, as it was last published
+	laid   bool // the bed is known to be occupied by it
+	shown  int  // of the file's commands taken, as it was last published
 	unkept bool
 	events []run.Event // that happen; the first of them now
 }
@@ -46,7 +47,7 @@ func (p *Printing) state() run.State {
 func (j *job) state() run.State { return j.life.State() }
 
 // begin starts a run of f, whose bytes come from body.
-func (p *Printing) begin(f toolpath.File, body io.ReadCloser, soak *heat.Soak) error {
+func (p *Printing) begin(o Order, f toolpath.File, body io.ReadCloser, overruled []run.Overruling) error {
 	id, err := uuid.NewV7()
 	if err != nil {
 		id = uuid.New()
@@ -54,6 +55,7 @@ func (p *Printing) begin(f toolpath.File, body io.ReadCloser, soak *heat.Soak) e
 	record := run.Record{
 		ID: id.String(), File: f.Name, Digest: f.Digest, State: run.Waiting, Created: p.loop.Wall(),
 		Commands: f.Commands, Filament: f.Filament, Estimate: f.Duration,
+		By: o.By, Entry: o.Entry, Overruled: overruled,
 	}
 	book, err := p.cfg.Journal.Begin(record)
 	if err != nil {
@@ -63,8 +65,8 @@ func (p *Printing) begin(f toolpath.File, body io.ReadCloser, soak *heat.Soak) e
 	p.loop.Decide("run %s begins: %s", record.ID, f.Name)
 	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)
 	e := run.Event{On: run.OnBegin}
-	if soak != nil {
-		e.Soak = &soak.For
+	if o.Soak != nil {
+		e.Soak = &o.Soak.For
 	}
 	return p.step(e)
 }
@@ -106,9 +108,21 @@ func (p *Printing) step(e run.Event) error {
 		for _, e := range effects {
 			p.carryOut(j, e)
 		}
+		p.occupy(j)
 		j.events = j.events[1:]
 	}
 	return refused
+}
+
+// occupy lets the bed be occupied as soon as the run has laid plastic on it.
+func (p *Printing) occupy(j *job) {
+	if j.laid {
+		return
+	}
+	if r := j.life.Record(); !r.Laying.IsZero() {
+		j.laid = true
+		p.bed.Lay(r.ID, r.File)
+	}
 }
 
 // carryOut does what the run wants done.

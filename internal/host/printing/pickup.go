@@ -20,27 +20,30 @@ import (
 // its power had taken and not carried out: the moves of its planner.
 const plannerHolds = 16
 
-// TakeUp looks for a run that was cut off when the host last ended and returns
-// its ID, or nothing. It must be called before Work.
-func (p *Printing) TakeUp(ctx context.Context) (string, error) {
+// TakeUp looks for a run that was cut off when the host last ended and returns what is
+// kept of it; its ID is empty if there is none. It must be called before Work.
+func (p *Printing) TakeUp(ctx context.Context) (run.Record, error) {
 	life, book, err := p.cfg.Journal.Unfinished()
 	if err != nil {
 		p.loop.Log.Warn("journals that cannot be read", "error", err)
 	}
 	if life == nil {
-		return "", nil
+		return run.Record{}, nil
 	}
 	r := life.Record()
+	if !r.Laying.IsZero() {
+		p.bed.Lay(r.ID, r.File)
+	}
 	f, err := p.cfg.Files.File(ctx, r.File)
 	if err != nil || f.Digest != r.Digest {
 		book.Close(false)
 		p.loop.Log.Warn("the run that was cut off cannot go on: its file is not on the shelf any more", "run", r.ID, "file", r.File)
-		return "", nil
+		return run.Record{}, nil
 	}
 	life.Equip(p.cfg.Rules, facts(f))
 	p.job = &job{life: life, file: f, book: book}
 	p.step(run.Event{On: run.OnBack})
-	return r.ID, nil
+	return r, nil
 }
 
 // Earlier is what a new conversation should know of the one before it.

@@ -19,9 +19,11 @@ import (
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host/heating"
+	"diathermon/internal/host/occupancy"
 	"diathermon/internal/host/part"
 	"diathermon/internal/host/position"
 	"diathermon/internal/host/talk"
@@ -70,6 +72,9 @@ type Config struct {
 	Rules    run.Rules
 	Sleepy   string // why the computer may go to sleep in the middle of a run; empty: it cannot
 
+	Slots  func() []stock.Slot     // what is loaded where; nil: nobody knows. It may not wait
+	Around func() preflight.Around // what holds for the computer; nil: nobody knows. It may not wait
+
 	Recording func() traffic.Recording // what the flight recorder holds
 }
 
@@ -79,16 +84,22 @@ var (
 	ErrPlan    = errors.New("it cannot be picked up there")
 	ErrJournal = errors.New("the run cannot be kept safe")
 	ErrMoved   = errors.New("the head is not free for a run yet")
+
+	ErrReplaced = errors.New("the file is not what it was when it was asked for")
 )
 
 // BlockedError says what stands between a file and its start.
-type BlockedError struct{ Checks []preflight.Check }
+type BlockedError struct {
+	preflight.Report
+	Changed bool // it is not what was read
+}
 
 func (e *BlockedError) Error() string {
-	for _, c := range e.Checks {
-		if c.Level == preflight.Block {
-			return c.Title
-		}
+	switch {
+	case e.Changed:
+		return "something has changed since you looked: " + e.Checks[0].Title
+	case len(e.Checks) > 0:
+		return e.Checks[0].Title
 	}
 	return "it cannot start"
 }
@@ -100,6 +111,7 @@ type Printing struct {
 	talk    *talk.Talk
 	where   *position.Position
 	heating *heating.Heating
+	bed     *occupancy.Occupancy
 
 	hands  []Hand        // what else moves the head
 	job    *job          // the run that goes on
@@ -109,8 +121,8 @@ type Printing struct {
 }
 
 // New returns the part.
-func New(c Config, loop *part.Loop, t *talk.Talk, where *position.Position, h *heating.Heating) *Printing {
-	return &Printing{cfg: c, loop: loop, talk: t, where: where, heating: h}
+func New(c Config, loop *part.Loop, t *talk.Talk, where *position.Position, h *heating.Heating, b *occupancy.Occupancy) *Printing {
+	return &Printing{cfg: c, loop: loop, talk: t, where: where, heating: h, bed: b}
 }
 
 // Hand is what moves the head besides the run.
@@ -192,6 +204,14 @@ func (p *Printing) Brief() (file string, state run.State) {
 		return "", ""
 	}
 	return p.job.file.Name, p.state()
+}
+
+// Lying is the file of the run that goes on, if it has laid plastic on the bed.
+func (p *Printing) Lying() string {
+	if p.job == nil || p.job.life.Record().Laying.IsZero() {
+		return ""
+	}
+	return p.job.file.Name
 }
 
 // KeepsBed reports whether the bed of an interrupted run is kept hot for its pick-up.

@@ -4,8 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"time"
 
+	"diathermon/internal/core/bed"
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
@@ -13,11 +15,39 @@ import (
 	"diathermon/internal/core/toolpath"
 )
 
-// Preflight returns what stands between a file and its start now.
-func (p *Printing) Preflight(ctx context.Context, f toolpath.File) ([]preflight.Check, error) {
-	var checks []preflight.Check
-	err := p.loop.Ask(ctx, func() { checks = p.checks(f) })
-	return checks, err
+// An Order is what somebody wants to be run.
+type Order struct {
+	File   string     // its name on the shelf
+	Digest string     // of the bytes that they mean; empty: whatever is there
+	Soak   *heat.Soak // the bed is heated to the file's setpoint and held there before the first line; nil: it is not. Its For says how long
+	By     string     // who wants it
+	Entry  string     // of the queue; empty: it is none
+
+	Overrule map[preflight.Kind]string // blocks that do not matter, and why
+	Seen     []preflight.Kind          // of the checks that they have read; nil: it is not known
+}
+
+// Preflight returns what stands between a file and its start now, and what does not.
+func (p *Printing) Preflight(ctx context.Context, f toolpath.File) (preflight.Report, error) {
+	reports, err := p.Preflights(ctx, []toolpath.File{f})
+	if err != nil {
+		return preflight.Report{}, err
+	}
+	return reports[0], nil
+}
+
+// Preflights does so for several files at one moment.
+func (p *Printing) Preflights(ctx context.Context, files []toolpath.File) ([]preflight.Report, error) {
+	var facts preflight.Facts
+	if err := p.loop.Ask(ctx, func() { facts = p.facts() }); err != nil {
+		return nil, err
+	}
+	out := make([]preflight.Report, len(files))
+	for i, f := range files {
+		facts.File = f.Summary
+		out[i] = preflight.Look(facts)
+	}
+	return out, nil
 }
 
 // WarmsIn is how long the heaters would take until the first plastic of a file that is
@@ -31,22 +61,44 @@ func (p *Printing) WarmsIn(ctx context.Context, f toolpath.File) (time.Duration,
 	return took, known, err
 }
 
-func (p *Printing) checks(f toolpath.File) []preflight.Check {
-	facts := preflight.Facts{Alarms: p.heating.Alarms(), Sleepy: p.cfg.Sleepy, Printer: p.cfg.Printer, LinkLive: p.talk.Live(), LinkWhy: p.talk.Reason(), File: f.Summary}
+// Passes reports whether what was in the way of a start may be gone later, without the
+// file being another.
+func Passes(err error) bool {
+	var blocked *BlockedError
+	if errors.As(err, &blocked) {
+		_, passing := blocked.Blocks()
+		return passing
+	}
+	return errors.Is(err, bounds.ErrBusy) || errors.Is(err, run.ErrLive) || errors.Is(err, ErrMoved)
+}
+
+// facts are what the checks look at, but for the file.
+func (p *Printing) facts() preflight.Facts {
+	facts := preflight.Facts{
+		Printer: p.cfg.Printer, LinkLive: p.talk.Live(), LinkWhy: p.talk.Reason(), Sleepy: p.cfg.Sleepy, Alarms: p.heating.Alarms(),
+		Bed: bed.Bed(p.bed.Now()), Unread: p.heating.Unread(), Around: preflight.Around{Free: -1},
+	}
+	if p.cfg.Slots != nil {
+		facts.Slots = p.cfg.Slots()
+	}
+	if p.cfg.Around != nil {
+		facts.Around = p.cfg.Around()
+	}
 	if p.job != nil {
 		facts.Busy = p.job.file.Name
 	}
-	return preflight.Checks(facts)
+	return facts
 }
 
-// Start begins a run of the file of that name. It returns a BlockedError, or an
-// error that is bounds.ErrBusy or run.ErrLive, if the run cannot begin.
-// With a soak the bed is heated to the file's setpoint and held there before the
-// file's first line; soak.For says how long.
-func (p *Printing) Start(ctx context.Context, name string, soak *heat.Soak) (Now, error) {
-	f, err := p.cfg.Files.File(ctx, name)
+// Start begins a run. It returns a BlockedError, or an error that is bounds.ErrBusy,
+// run.ErrLive, ErrMoved or ErrReplaced, if the run cannot begin.
+func (p *Printing) Start(ctx context.Context, o Order) (Now, error) {
+	f, err := p.cfg.Files.File(ctx, o.File)
 	if err != nil {
 		return Now{}, err
+	}
+	if o.Digest != "" && o.Digest != f.Digest {
+		return Now{}, fmt.Errorf("%w: look at %s as it is now, then start it again", ErrReplaced, o.File)
 	}
 	body, err := p.cfg.Files.Open(ctx, f)
 	if err != nil {
@@ -55,27 +107,7 @@ func (p *Printing) Start(ctx context.Context, name string, soak *heat.Soak) (Now
 	var now Now
 	var refused error
 	err = p.loop.Ask(ctx, func() {
-		switch {
-		case p.job != nil:
-			refused = fmt.Errorf("%w: %s is %s; %s", bounds.ErrBusy, p.job.file.Name, p.state(), p.job.wayOut())
-			return
-		case !p.talk.Live():
-			refused = fmt.Errorf("%w: %s", run.ErrLive, p.talk.Reason())
-			return
-		}
-		if refused = p.moved(); refused != nil {
-			return
-		}
-		checks := p.checks(f)
-		if len(checks) > 0 && checks[0].Level == preflight.Block {
-			refused = &BlockedError{checks}
-			return
-		}
-		if soak != nil && f.Setpoints[heat.Bed] == 0 {
-			refused = fmt.Errorf("%w: %s gives the bed no setpoint, so that there is nothing to soak", run.ErrState, name)
-			return
-		}
-		if refused = p.begin(f, body, soak); refused == nil {
+		if refused = p.start(o, f, body); refused == nil {
 			now = *p.Now()
 		}
 	})
@@ -86,6 +118,36 @@ func (p *Printing) Start(ctx context.Context, name string, soak *heat.Soak) (Now
 		body.Close()
 	}
 	return now, err
+}
+
+// start begins a run of f, whose bytes come from body, if nothing is in the way.
+func (p *Printing) start(o Order, f toolpath.File, body io.ReadCloser) error {
+	switch {
+	case p.job != nil:
+		return fmt.Errorf("%w: %s is %s; %s", bounds.ErrBusy, p.job.file.Name, p.state(), p.job.wayOut())
+	case !p.talk.Live():
+		return fmt.Errorf("%w: %s", run.ErrLive, p.talk.Reason())
+	}
+	if err := p.moved(); err != nil {
+		return err
+	}
+	facts := p.facts()
+	facts.File = f.Summary
+	report := preflight.Look(facts)
+	if o.Seen != nil && report.Unseen(o.Seen) {
+		return &BlockedError{Report: report, Changed: true}
+	}
+	left, overruled, err := report.Overrule(o.Overrule, o.By)
+	if err != nil {
+		return err
+	}
+	if blocks, _ := left.Blocks(); len(blocks) > 0 {
+		return &BlockedError{Report: report}
+	}
+	if o.Soak != nil && f.Setpoints[heat.Bed] == 0 {
+		return fmt.Errorf("%w: %s gives the bed no setpoint, so that there is nothing to soak", run.ErrState, o.File)
+	}
+	return p.begin(o, f, body, overruled)
 }
 
 // control lets f act on the run of that id, or on the one that goes on if it is

@@ -5,20 +5,29 @@ package bench
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/bed"
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/run"
 	"diathermon/internal/host"
+	"diathermon/internal/host/occupancy"
 	"diathermon/internal/host/part"
 	"diathermon/internal/port"
 	"diathermon/internal/web/desk"
+	"diathermon/internal/web/guard"
 )
 
 // Host is the live machine.
 type Host interface {
 	Bench(ctx context.Context) (host.Bench, error)
 	Halt(ctx context.Context) error
+}
+
+// Bed is what lies on its bed.
+type Bed interface {
+	Say(ctx context.Context, s bed.State, by string, seen time.Time) (occupancy.Now, error)
 }
 
 // Link is its serial connection.
@@ -30,12 +39,16 @@ type Link interface {
 type Area struct {
 	Host  Host
 	Link  Link
+	Bed   Bed
 	Ports func() []port.Port // of this computer
 }
 
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
 	d.Know(
+		desk.Kind{Err: bed.ErrLater, Status: http.StatusConflict, Title: bed.ErrLater.Error()},
+		desk.Kind{Err: bed.ErrLaid, Status: http.StatusConflict, Title: bed.ErrLaid.Error()},
+		desk.Kind{Err: bed.ErrState, Status: http.StatusUnprocessableEntity, Title: bed.ErrState.Error()},
 		desk.Kind{Err: bounds.ErrBusy, Status: http.StatusConflict, Title: "a run is going on"},
 		desk.Kind{Err: run.ErrLive, Status: http.StatusServiceUnavailable, Title: "the printer is not answering"},
 		desk.Kind{Err: part.ErrLost, Status: http.StatusServiceUnavailable, Title: "the printer did not take it"},
@@ -66,6 +79,12 @@ func (a Area) mountBench(d *desk.Desk) {
 				return api.Ports{}, err
 			}
 			return portsOf(a.Ports(), now.Link), nil
+		})
+
+	desk.Show(d, d.Op("say-bed", http.MethodPut, "/v1/bench/bed", desk.Operate, "Say whether the bed is clear: nothing starts on one that is not", 409, 422),
+		func(ctx context.Context, in *struct{ Body api.SayBed }) (api.Bed, error) {
+			now, err := a.Bed.Say(ctx, bed.State(in.Body.State), guard.Caller(ctx), in.Body.Seen)
+			return bedOf(now), err
 		})
 
 	halt := desk.Answering(http.StatusNoContent, d.Op("halt", http.MethodPost, "/v1/halt", desk.Read, "Emergency stop, ahead of everything; the printer must be reset afterwards", 503))

@@ -62,7 +62,7 @@ func TestEverythingOfOneMoment(t *testing.T) {
 	if c.Call("GET", "/v1/bench/ports", "", &ports); ports.Ports[0].Ours || !ports.Ports[1].Ours {
 		t.Errorf("%+v", ports)
 	}
-	if events := bench.Events(v.now); len(events) != 8 || events[0].(api.Link).State != "live" {
+	if events := bench.Events(v.now); len(events) != 9 || events[0].(api.Link).State != "live" {
 		t.Errorf("%d events: %+v", len(events), events)
 	}
 }

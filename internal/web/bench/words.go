@@ -3,6 +3,7 @@ package bench
 import (
 	"diathermon/internal/api"
 	"diathermon/internal/host"
+	"diathermon/internal/host/occupancy"
 	"diathermon/internal/host/position"
 	"diathermon/internal/host/talk"
 	"diathermon/internal/port"
@@ -28,6 +29,7 @@ func Of(b host.Bench) api.Bench {
 		Routine:  routines.Of(b.Routine),
 		Alarms:   heatarea.AlarmsOf(b.Heat.Alarms).Alarms,
 		WarmUp:   heatarea.WarmingUpOf(b.Heat.WarmUp),
+		Bed:      bedOf(b.Bed),
 		Flow:     heatarea.FlowOf(b.Heat.Flow, b.Heat.FlowWatch),
 	}
 	if b.Firmware.Name != "" || b.Firmware.Capabilities != nil {
@@ -39,6 +41,10 @@ func Of(b host.Bench) api.Bench {
 		out.Run = &r
 	}
 	return out
+}
+
+func bedOf(b occupancy.Now) api.Bed {
+	return api.Bed{State: string(b.State), Since: b.Since, Why: b.Why, By: b.By, Run: b.Run, File: b.File}
 }
 
 func linkOf(l talk.Link) api.Link {
@@ -57,7 +63,7 @@ func portsOf(ports []port.Port, l talk.Link) api.Ports {
 	return out
 }
 
-// Event is what everyone is told of the link and of the head, as data of the contract;
+// Event is what everyone is told of the link, of the head and of the bed, as data of the contract;
 // nil if what is another's.
 func Event(what any) any {
 	switch now := what.(type) {
@@ -65,6 +71,8 @@ func Event(what any) any {
 		return linkOf(now)
 	case position.Now:
 		return positionOf(now)
+	case occupancy.Now:
+		return bedOf(now)
 	}
 	return nil
 }
@@ -73,7 +81,7 @@ func Event(what any) any {
 // link first.
 func Events(b host.Bench) []any {
 	bench := Of(b)
-	out := []any{bench.Link, api.Heat{Heaters: bench.Heaters, WarmUp: bench.WarmUp, Flow: bench.Flow}, bench.Position, bench.Motion, api.Outputs{Outputs: bench.Outputs}, bench.Routine, api.Alarms{Alarms: bench.Alarms}}
+	out := []any{bench.Link, api.Heat{Heaters: bench.Heaters, WarmUp: bench.WarmUp, Flow: bench.Flow}, bench.Position, bench.Motion, api.Outputs{Outputs: bench.Outputs}, bench.Routine, api.Alarms{Alarms: bench.Alarms}, bench.Bed}
 	if bench.Run != nil {
 		out = append(out, *bench.Run)
 	}

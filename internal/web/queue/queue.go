@@ -4,9 +4,13 @@ package queue
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/bed"
 	core "diathermon/internal/core/queue"
+	"diathermon/internal/facts"
+	"diathermon/internal/host/occupancy"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/queue"
 	"diathermon/internal/web/desk"
@@ -16,15 +20,25 @@ import (
 
 // Queue is what waits.
 type Queue interface {
-	Entries(ctx context.Context) ([]core.Entry, error)
-	Add(ctx context.Context, name, sender string) (core.Entry, int, error)
-	Remove(ctx context.Context, id string) error
-	Next(ctx context.Context, expected string) (printing.Now, error)
+	Outlooks(ctx context.Context) ([]queue.Outlook, error)
+	Add(ctx context.Context, name, sender, cause string, w core.Wish) (core.Entry, int, error)
+	Change(id string, c queue.Change) (core.Entry, error)
+	Remove(id string) error
+	Next(ctx context.Context, expected string, o printing.Order) (printing.Now, error)
+}
+
+// Bed is what lies on the bed.
+type Bed interface {
+	Say(ctx context.Context, s bed.State, by string, seen time.Time) (occupancy.Now, error)
 }
 
 // Area is the area.
-type Area struct{ Queue Queue }
+type Area struct {
+	Queue Queue
+	Bed   Bed
+}
 
+// entry is the input of a call about one.
 type entry struct {
 	ID string `path:"id" doc:"Of the entry"`
 }
@@ -33,29 +47,89 @@ type entry struct {
 func (a Area) Mount(d *desk.Desk) {
 	d.Know(
 		desk.Kind{Err: queue.ErrEmpty, Status: http.StatusConflict, Title: "nothing waits in the queue"},
-		desk.Kind{Err: queue.ErrMissing, Status: http.StatusNotFound, Title: "there is no such entry in the queue"},
-		desk.Kind{Err: queue.ErrReplaced, Status: http.StatusConflict, Title: "the file is not what it was when it was asked for"},
-		desk.Kind{Err: queue.ErrLong, Status: http.StatusConflict, Title: "the queue is full"},
+		desk.Kind{Err: core.ErrMissing, Status: http.StatusNotFound, Title: "there is no such entry in the queue"},
+		desk.Kind{Err: core.ErrLong, Status: http.StatusConflict, Title: "the queue is full"},
+		desk.Kind{Err: core.ErrValue, Status: http.StatusUnprocessableEntity, Title: core.ErrValue.Error()},
 	)
-	desk.Show(d, d.Op("list-queue", http.MethodGet, "/v1/queue", desk.Read, "What waits to be printed, the next first"),
+	desk.Show(d, d.Op("list-queue", http.MethodGet, "/v1/queue", desk.Read, "What waits to be printed, the next first, with what stands in its way"),
 		func(ctx context.Context, _ *struct{}) (api.Queue, error) {
-			waiting, err := a.Queue.Entries(ctx)
+			waiting, err := a.Queue.Outlooks(ctx)
 			out := api.Queue{Entries: make([]api.QueueEntry, len(waiting))}
-			for i, e := range waiting {
-				out.Entries[i] = api.QueueEntry(e)
+			for i, o := range waiting {
+				out.Entries[i] = of(o.Entry)
+				out.Entries[i].Checks, out.Entries[i].Why = facts.Checks(o.Checks), o.Why
 			}
 			return out, err
 		})
-	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("add-queue-entry", http.MethodPost, "/v1/queue", desk.Start, "Let a file wait in turn", 404, 409)),
+	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("add-queue-entry", http.MethodPost, "/v1/queue", desk.Start, "Let a file wait in turn", 404, 409, 422)),
 		func(ctx context.Context, in *struct{ Body api.AddEntry }) (api.QueueEntry, error) {
-			e, _, err := a.Queue.Add(ctx, in.Body.File, guard.Caller(ctx))
-			return api.QueueEntry(e), err
+			w := core.Wish{Copies: max(in.Body.Copies, 1), After: in.Body.After.UTC(), Soak: soakOf(in.Body.SoakSeconds)}
+			e, _, err := a.Queue.Add(ctx, in.Body.File, guard.Caller(ctx), "", w)
+			return of(e), err
+		})
+	desk.Show(d, d.Op("change-queue-entry", http.MethodPatch, "/v1/queue/{id}", desk.Start, "Move an entry, or change how it is to be run", 404, 422),
+		func(_ context.Context, in *struct {
+			ID   string `path:"id" doc:"Of the entry"`
+			Body api.ChangeEntry
+		}) (api.QueueEntry, error) {
+			b := in.Body
+			c := queue.Change{Before: b.Before}
+			if b.Copies != nil || b.After != nil || b.SoakSeconds != nil {
+				c.Wish = func(w *core.Wish) {
+					if b.Copies != nil {
+						w.Copies = *b.Copies
+					}
+					if b.After != nil {
+						w.After = b.After.UTC()
+					}
+					if b.SoakSeconds != nil {
+						if w.Soak = nil; *b.SoakSeconds >= 0 {
+							w.Soak = soakOf(b.SoakSeconds)
+						}
+					}
+				}
+			}
+			e, err := a.Queue.Change(in.ID, c)
+			return of(e), err
 		})
 	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("remove-queue-entry", http.MethodDelete, "/v1/queue/{id}", desk.Start, "Take an entry out", 404)),
-		func(ctx context.Context, in *entry) error { return a.Queue.Remove(ctx, in.ID) })
-	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("start-next", http.MethodPost, "/v1/queue/next", desk.Start, "Say that the bed is clear: the next entry begins", 404, 409)),
-		func(ctx context.Context, in *struct{ Body api.BedClear }) (api.Run, error) {
-			now, err := a.Queue.Next(ctx, in.Body.ID)
+		func(_ context.Context, in *entry) error { return a.Queue.Remove(in.ID) })
+	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("start-next", http.MethodPost, "/v1/queue/next", desk.Start, "Let the first entry begin; with clear also say that the bed is clear", 403, 404, 409, 422)),
+		func(ctx context.Context, in *struct{ Body api.StartNext }) (api.Run, error) {
+			b, by := in.Body, guard.Caller(ctx)
+			whys, err := runs.Overruling(ctx, d, b.Overrule)
+			if err != nil {
+				return api.Run{}, err
+			}
+			if b.Clear {
+				if p := d.Lacking(ctx, desk.Operate); p != nil {
+					return api.Run{}, p
+				}
+				if _, err := a.Bed.Say(ctx, bed.Clear, by, b.Seen); err != nil {
+					return api.Run{}, err
+				}
+			}
+			now, err := a.Queue.Next(ctx, b.ID, printing.Order{By: by, Overrule: whys})
 			return runs.NowOf(now), err
 		})
+}
+
+// soakOf is how long a bed soaks; nil: it does not.
+func soakOf(seconds *float64) *time.Duration {
+	if seconds == nil {
+		return nil
+	}
+	d := api.Seconds(*seconds)
+	return &d
+}
+
+// of is an entry as the contract says it.
+func of(e core.Entry) api.QueueEntry {
+	out := api.QueueEntry{ID: e.ID, File: e.File, Digest: e.Digest, Sender: e.Sender, Asked: e.Asked, Cause: e.Cause, Missed: e.Missed}
+	out.Copies, out.After = e.Copies, api.Moment(e.After)
+	if e.Soak != nil {
+		s := e.Soak.Seconds()
+		out.SoakSeconds = &s
+	}
+	return out
 }

@@ -210,7 +210,7 @@ func (a Area) of(e store.Entry, m routine.Machine) api.Routine {
 func mayOf(f routine.Facts) api.RoutineMay {
 	out := api.RoutineMay{
 		Heats: map[string]float64{}, To: map[string]api.Range{}, By: map[string]api.Range{}, Pushes: f.Pushes, Draws: f.Draws, Homes: f.Homes, MotorsOff: f.MotorsOff,
-		Stores: f.Stores, Tunes: f.Tunes, Asks: f.Asks, Outputs: append([]string{}, f.Outputs...), LongestSeconds: f.Longest.Seconds(),
+		SaysBed: f.SaysBed, Stores: f.Stores, Tunes: f.Tunes, Asks: f.Asks, Outputs: append([]string{}, f.Outputs...), LongestSeconds: f.Longest.Seconds(),
 	}
 	for h, most := range f.Heats {
 		out.Heats[string(h)] = most

@@ -11,10 +11,12 @@ import (
 	"time"
 
 	"diathermon/internal/api"
-	"diathermon/internal/core/heat"
+	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/facts"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/web/desk"
+	"diathermon/internal/web/guard"
 )
 
 // Log is what is kept of runs.
@@ -31,7 +33,7 @@ type Recordings interface {
 // Host is the live machine's run.
 type Host interface {
 	State(ctx context.Context) (*printing.Now, error) // nil: there has been none
-	Start(ctx context.Context, file string, soak *heat.Soak) (printing.Now, error)
+	Start(ctx context.Context, o printing.Order) (printing.Now, error)
 	Hold(ctx context.Context, id string) (printing.Now, error)
 	Resume(ctx context.Context, id string) (printing.Now, error)
 	Stop(ctx context.Context, id string) (printing.Now, error)
@@ -55,6 +57,9 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: run.ErrState, Status: http.StatusConflict, Title: "the run is not in a state for that"},
 		desk.Kind{Err: printing.ErrPlan, Status: http.StatusUnprocessableEntity, Title: "it cannot be picked up there"},
 		desk.Kind{Err: printing.ErrMoved, Status: http.StatusConflict, Title: printing.ErrMoved.Error()},
+		desk.Kind{Err: printing.ErrReplaced, Status: http.StatusConflict, Title: printing.ErrReplaced.Error()},
+		desk.Kind{Err: preflight.ErrDanger, Status: http.StatusConflict, Title: preflight.ErrDanger.Error()},
+		desk.Kind{Err: preflight.ErrWhy, Status: http.StatusUnprocessableEntity, Title: preflight.ErrWhy.Error()},
 		desk.Kind{Err: printing.ErrJournal, Status: http.StatusInsufficientStorage, Title: "the run cannot be kept safe"},
 		desk.Kind{Err: fs.ErrNotExist, Status: http.StatusNotFound, Title: "there is no recording of this run"},
 	)
@@ -63,7 +68,7 @@ func (a Area) Mount(d *desk.Desk) {
 		if !errors.As(err, &blocked) {
 			return nil
 		}
-		return &api.Problem{Status: http.StatusConflict, Title: "it cannot start", Detail: blocked.Error(), Checks: ChecksOf(blocked.Checks)}
+		return &api.Problem{Status: http.StatusConflict, Title: "it cannot start", Detail: blocked.Error(), Checks: facts.Checks(blocked.Checks)}
 	})
 	a.mountRuns(d)
 	a.mountPickUp(d)
@@ -75,16 +80,16 @@ type runID struct {
 }
 
 func (a Area) mountRuns(d *desk.Desk) {
-	start := desk.Answering(http.StatusCreated, d.Op("start-run", http.MethodPost, "/v1/runs", desk.Start, "Start a file", 404, 409, 422, 503))
+	start := desk.Answering(http.StatusCreated, d.Op("start-run", http.MethodPost, "/v1/runs", desk.Start, "Start a file", 403, 404, 409, 422, 503))
 	desk.Handle(d, start, func(ctx context.Context, in *struct{ Body api.StartRun }) (*struct {
 		Location string `header:"Location"`
 		Body     api.Run
 	}, error) {
-		var soak *heat.Soak
-		if in.Body.Soak {
-			soak = &heat.Soak{For: api.Seconds(in.Body.SoakSeconds)}
+		whys, err := Overruling(ctx, d, in.Body.Overrule)
+		if err != nil {
+			return nil, err
 		}
-		now, err := a.Host.Start(ctx, in.Body.File, soak)
+		now, err := a.Host.Start(ctx, orderOf(in.Body, guard.Caller(ctx), whys))
 		if err != nil {
 			return nil, err
 		}

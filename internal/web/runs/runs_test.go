@@ -47,9 +47,9 @@ func (s *stage) act(what, id string) (printing.Now, error) {
 	s.did = append(s.did, what+" "+id)
 	return now(), s.refuse
 }
-func (s *stage) Start(_ context.Context, file string, soak *heat.Soak) (printing.Now, error) {
-	s.soak = soak
-	return s.act("start", file)
+func (s *stage) Start(_ context.Context, o printing.Order) (printing.Now, error) {
+	s.soak = o.Soak
+	return s.act("start", o.File)
 }
 func (s *stage) Hold(_ context.Context, id string) (printing.Now, error) { return s.act("hold", id) }
 func (s *stage) Resume(_ context.Context, id string) (printing.Now, error) {
@@ -113,7 +113,7 @@ func TestARunIsStartedWithOrWithoutASoak(t *testing.T) {
 	if c.Call("POST", "/v1/runs", `{"file":"cap.gcode","soak":true,"soak_seconds":90}`, nil); s.soak == nil || s.soak.For != 90*time.Second {
 		t.Errorf("soak %v", s.soak)
 	}
-	s.refuse = &printing.BlockedError{Checks: []preflight.Check{{Level: preflight.Block, Title: "it does not fit", Do: "slice it again"}}}
+	s.refuse = &printing.BlockedError{Report: preflight.Report{Checks: []preflight.Check{{Level: preflight.Block, Title: "it does not fit", Do: "slice it again"}}}}
 	if p := c.Refused("POST", "/v1/runs", `{"file":"cap.gcode"}`, 409, "it cannot start"); p.Detail != "it does not fit" || p.Checks[0].Do != "slice it again" {
 		t.Errorf("%+v", p)
 	}

@@ -1,12 +1,15 @@
 package runs
 
 import (
+	"context"
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
 	"diathermon/internal/host/printing"
+	"diathermon/internal/web/desk"
 )
 
 // The functions here turn what the host knows into what the contract says.
@@ -17,7 +20,16 @@ func Of(r run.Record) api.Run {
 		ID: r.ID, File: r.File, Digest: r.Digest, State: string(r.State), Over: r.State.Final(), Going: r.State.Going(), Reason: r.Reason,
 		Created: r.Created.UTC(), Started: api.Moment(r.Started), Laying: api.Moment(r.Laying), Ended: api.Moment(r.Ended),
 		Commands: r.Commands, Taken: r.Taken, FilamentMM: r.Filament, EstimateSeconds: r.Estimate.Seconds(), LastedSeconds: r.Lasted(time.Now()).Seconds(),
+		By: r.By, Overruled: overruledOf(r.Overruled),
 	}
+}
+
+func overruledOf(all []run.Overruling) []api.Overruled {
+	var out []api.Overruled
+	for _, o := range all {
+		out = append(out, api.Overruled(o))
+	}
+	return out
 }
 
 // NowOf says how a run stands.
@@ -40,13 +52,34 @@ func planOf(p run.Plan, r api.Run, layers int) api.Plan {
 	return out
 }
 
-// ChecksOf says what stands between a file and its start.
-func ChecksOf(checks []preflight.Check) []api.Check {
-	var out []api.Check
-	for _, c := range checks {
-		out = append(out, api.Check{Level: string(c.Level), Title: c.Title, Do: c.Do})
+// orderOf is what somebody wants to be run.
+func orderOf(s api.StartRun, by string, whys map[preflight.Kind]string) printing.Order {
+	o := printing.Order{File: s.File, Digest: s.Digest, By: by, Overrule: whys}
+	if s.Soak {
+		o.Soak = &heat.Soak{For: api.Seconds(s.SoakSeconds)}
 	}
-	return out
+	if s.Seen != nil {
+		o.Seen = []preflight.Kind{}
+		for _, kind := range *s.Seen {
+			o.Seen = append(o.Seen, preflight.Kind(kind))
+		}
+	}
+	return o
+}
+
+// Overruling is why each kind of check does not matter, if the caller may say so.
+func Overruling(ctx context.Context, d *desk.Desk, all []api.Overrule) (map[preflight.Kind]string, error) {
+	if len(all) == 0 {
+		return nil, nil
+	}
+	if p := d.Lacking(ctx, desk.Operate); p != nil {
+		return nil, p
+	}
+	whys := map[preflight.Kind]string{}
+	for _, o := range all {
+		whys[preflight.Kind(o.Kind)] = o.Why
+	}
+	return whys, nil
 }
 
 // Event is what everyone is told of a run, as data of the contract; nil if what is

@@ -217,7 +217,7 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, asked url.Values, in
 // taken tells what became of a file.
 func (a Area) taken(ctx context.Context, t doors.Taken) api.Stored {
 	out := api.Stored{File: a.known(facts.Of(t.File, a.Printer), nil), Outcome: string(t.Outcome)}
-	if t.Run != nil || t.Not != nil { // what it is started by
+	if t.Run != nil || t.Not != nil || t.Why != nil { // what it is started by
 		if whole, err := a.whole(ctx, t.File); err == nil {
 			out.File = whole
 		}
@@ -229,7 +229,9 @@ func (a Area) taken(ctx context.Context, t doors.Taken) api.Stored {
 		begun := runs.NowOf(*t.Run)
 		out.Run = &begun
 	case t.Place > 0:
-		out.Place = t.Place
+		if out.Place = t.Place; t.Why != nil {
+			out.Not = a.problem(t.Why)
+		}
 	}
 	return out
 }

@@ -24,7 +24,6 @@ import (
 	"diathermon/internal/facts"
 	"diathermon/internal/shelf"
 	"diathermon/internal/web/desk"
-	"diathermon/internal/web/runs"
 )
 
 // Shelf is where files are stored.
@@ -53,7 +52,7 @@ type Survey interface {
 
 // Host is what prints them.
 type Host interface {
-	Preflight(ctx context.Context, f toolpath.File) ([]preflight.Check, error)
+	Preflight(ctx context.Context, f toolpath.File) (preflight.Report, error)
 	WarmsIn(ctx context.Context, f toolpath.File) (time.Duration, bool, error) // false: that is not known
 }
 
@@ -189,7 +188,7 @@ func (a Area) whole(ctx context.Context, f toolpath.File) (api.File, error) {
 	if err != nil {
 		return api.File{}, err
 	}
-	checks, err := a.Host.Preflight(ctx, f)
+	report, err := a.Host.Preflight(ctx, f)
 	if err != nil {
 		return api.File{}, err
 	}
@@ -198,7 +197,7 @@ func (a Area) whole(ctx context.Context, f toolpath.File) (api.File, error) {
 		return api.File{}, err
 	}
 	out := a.known(facts.Whole(f, a.Printer), past)
-	if out.Checks = runs.ChecksOf(checks); known {
+	if out.Checks, out.Fine = facts.Checks(report.Checks), facts.Fine(report.Fine); known {
 		s := took.Seconds()
 		out.WarmingSeconds = &s
 	}

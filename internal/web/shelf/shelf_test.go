@@ -74,7 +74,7 @@ func (b *board) Begun(_ context.Context, sender, name string) (shelf.Beginning, 
 	return shelf.Beginning{Bytes: 5, Digest: sender + name}, nil
 }
 func (b *board) Coming() []*shelf.Coming { return nil }
-func (b *board) Add(_ context.Context, name, _ string) (queue.Entry, int, error) {
+func (b *board) Add(_ context.Context, name, _, _ string, _ queue.Wish) (queue.Entry, int, error) {
 	return queue.Entry{File: name}, 3, b.blocked
 }
 func (b *board) Known(ctx context.Context, name string) (toolpath.File, error) {
@@ -113,16 +113,16 @@ func (b *board) Remove(ctx context.Context, name string) error {
 	_, err := b.File(ctx, name)
 	return err
 }
-func (b *board) Preflight(context.Context, toolpath.File) ([]preflight.Check, error) {
-	return []preflight.Check{{Level: preflight.Warn, Title: "look at the bed", Do: "look"}}, nil
+func (b *board) Preflight(context.Context, toolpath.File) (preflight.Report, error) {
+	return preflight.Report{Checks: []preflight.Check{{Level: preflight.Warn, Title: "look at the bed", Do: "look"}}}, nil
 }
 func (b *board) WarmsIn(_ context.Context, f toolpath.File) (time.Duration, bool, error) {
 	return 200 * time.Second, f.Digest == "abc", nil
 }
 
-func (b *board) Start(_ context.Context, file string, _ *heat.Soak) (printing.Now, error) {
-	b.started = append(b.started, file)
-	return printing.Now{Record: run.Record{ID: "r1", File: file, State: run.Waiting}}, b.blocked
+func (b *board) Start(_ context.Context, o printing.Order) (printing.Now, error) {
+	b.started = append(b.started, o.File)
+	return printing.Now{Record: run.Record{ID: "r1", File: o.File, State: run.Waiting}}, b.blocked
 }
 
 func mount(t *testing.T, lacks string, b *board) *webtest.Caller {
@@ -206,7 +206,7 @@ func TestAFileIsStartedOnlyByThoseWhoMay(t *testing.T) {
 	if c.Call("PUT", "/v1/shelf/x.gcode?then=print", "G28\n", &stored); stored.Run == nil || stored.Run.ID != "r1" || len(stored.File.Checks) != 1 || !slices.Equal(b.started, []string{"x.gcode"}) {
 		t.Errorf("%+v, started %q", stored, b.started)
 	}
-	b.blocked = &printing.BlockedError{Checks: []preflight.Check{{Level: preflight.Block, Title: "it does not fit"}}}
+	b.blocked = &printing.BlockedError{Report: preflight.Report{Checks: []preflight.Check{{Level: preflight.Block, Title: "it does not fit"}}}}
 	stored = api.Stored{}
 	if w := c.Call("PUT", "/v1/shelf/y.gcode?then=print", "G28\n", &stored); w.Code != http.StatusCreated || stored.Run != nil || stored.Not == nil || stored.Not.Detail != "it does not fit" || len(stored.Not.Checks) != 1 {
 		t.Errorf("stored and not started: %d %+v", w.Code, stored)

@@ -11,6 +11,7 @@ import Heater from '../heat/Heater.vue'
 import Sets from '../heat/Sets.vue'
 import Routines from '../routines/Buttons.vue'
 import Connect from './Connect.vue'
+import Loaded from './Loaded.vue'
 import Messages from './Messages.vue'
 import Position from './Position.vue'
 import Queue from './Queue.vue'
@@ -43,6 +44,7 @@ const bare = computed(() => host.connected && host.link?.state === 'absent')
           <p class="mb-2">Files can be stored on the <router-link to="/shelf">shelf</router-link>, and past temperatures looked at under <router-link to="/heat">heat</router-link>.</p>
           <p class="mb-0 text-medium-emphasis">Of several printers this host takes the one that <code>device</code> in its configuration names.</p>
         </Panel>
+        <Loaded v-if="!bare" />
         <Sets v-if="!bare" />
         <Routines place="bench" />
         <Position />

@@ -14,6 +14,7 @@ import { sentence } from '../../words/numbers'
 import { runStates } from '../../words/states'
 import { soon, span } from '../../words/time'
 import Picture from '../shelf/Picture.vue'
+import Bed from './Bed.vue'
 import PickUp from './PickUp.vue'
 
 const host = useHost()
@@ -81,6 +82,7 @@ const outlook = computed(() => {
         <v-btn v-if="interrupted || run.over" variant="text" size="large" :prepend-icon="mdiDownload" :href="at(`/v1/runs/${run.id}/recording`)">Recording</v-btn>
       </div>
     </template>
+    <Bed v-if="!host.going && !interrupted" class="mt-4" />
     <Ask v-model="asking" :title="interrupted ? 'Give this run up?' : 'Stop this run?'" :no="interrupted ? 'Keep it' : 'Keep printing'" :yes="interrupted ? 'Give it up' : 'Stop it'" @yes="host.control('stop')">
       {{ run?.file }} cannot be carried on afterwards. Heaters and fan are turned off.
     </Ask>

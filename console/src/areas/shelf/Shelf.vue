@@ -76,14 +76,14 @@ const look = (name: string) => host.attempt(async () => {
   chosen.value = await answered(api.GET('/v1/shelf/{name}', { params: { path: { name } } }))
 })
 
-async function start(name: string) {
+async function start(order: Schemas['StartRun']) {
   chosen.value = undefined
-  if (await host.start(name)) await router.push('/bench')
+  if (await host.start(order)) await router.push('/bench')
 }
 
-async function wait(name: string) {
+async function wait(file: string) {
   chosen.value = undefined
-  if (await host.attempt(() => answered(api.POST('/v1/queue', { body: { file: name } })))) await router.push('/bench')
+  if (await host.attempt(() => answered(api.POST('/v1/queue', { body: { file, copies: 1 } })))) await router.push('/bench')
 }
 
 async function remove(names: string[]) {
@@ -164,7 +164,7 @@ const counted = (n: number) => n === 1 ? 'one file' : `${n} files`
       <h2 class="text-headline-medium mb-1">The shelf is empty</h2>
       <p class="text-medium-emphasis mb-0">Drop a sliced file above, or send one from a terminal: <code>diathermon send cap.gcode</code>.</p>
     </Panel>
-    <Start v-model="chosen" @start="start" @wait="wait" />
+    <Start v-model="chosen" @start="start" @wait="wait" @look="look" />
     <Edit v-model="editing" :known="tags" @changed="load" />
     <Ask v-model="asking" :title="removing.length > 1 ? `Delete ${removing.length} files?` : 'Delete this file?'" :no="removing.length > 1 ? 'Keep them' : 'Keep it'" yes="Delete" @yes="remove(removing)">
       <div v-for="name in removing" :key="name" class="break">{{ name }}</div>

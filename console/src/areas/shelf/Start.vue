@@ -1,24 +1,29 @@
 <script setup lang="ts">
 import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay, mdiTrayPlus } from '@mdi/js'
-import { computed, useId } from 'vue'
+import { computed, ref, useId, watch } from 'vue'
 
 import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import Figure from '../../ui/Figure.vue'
-import Notice from '../../ui/Notice.vue'
 import { heaterName } from '../../words/heaters'
-import { dimensions, sentence } from '../../words/numbers'
-import { checkLevels } from '../../words/states'
+import { dimensions } from '../../words/numbers'
 import { span } from '../../words/time'
+import Checks from './Checks.vue'
 import Picture from './Picture.vue'
 
 /** What a file is, what stands between it and its start, and the start. */
 const file = defineModel<Schemas['File']>()
-const emit = defineEmits<{ start: [name: string], wait: [name: string] }>()
+const emit = defineEmits<{ start: [order: Schemas['StartRun']], wait: [name: string], look: [name: string] }>()
 const host = useHost()
 const id = useId()
-const blocked = computed(() => file.value?.checks?.some(c => c.level === 'block') ?? false)
+const whys = ref<Record<string, string>>({})
+watch(() => file.value?.name, () => { whys.value = {} })
+watch(() => [host.bed?.since, host.changes.slots], () => { if (file.value) emit('look', file.value.name) }) // somebody else has said so
+const blocked = computed(() => file.value?.checks?.some(c => c.level === 'block' && !whys.value[c.kind]?.trim()) ?? false)
+const overrule = computed(() => (file.value?.checks ?? []).filter(c => c.overrule && whys.value[c.kind]?.trim()).map(c => ({ kind: c.kind, why: whys.value[c.kind]!.trim() })))
+/** What is to be run is what was looked at: the bytes, and the checks that were read. */
+const start = (f: Schemas['File']) => emit('start', { file: f.name, digest: f.digest, seen: [...new Set((f.checks ?? []).map(c => c.kind))], overrule: overrule.value })
 const done = computed(() => file.value?.survey.state === 'done')
 const size = computed(() => file.value?.part ? dimensions(file.value.part) : 'lays nothing')
 const cost = computed(() => file.value?.cost === undefined ? '' : `, ${file.value.cost.toFixed(2)} ${file.value.currency ?? ''}`.trimEnd())
@@ -50,7 +55,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         </ul>
         <p v-if="done" class="mb-1">Warms {{ warmth }}</p>
         <p v-if="hints" class="mb-3 text-medium-emphasis">Its comments say: {{ hints }}</p>
-        <Notice v-for="c in file.checks" :key="c.title" :color="checkLevels[c.level].color" :icon="checkLevels[c.level].icon" class="mb-2"><strong>{{ sentence(c.title) }}.</strong> {{ sentence(c.do) }}.</Notice>
+        <Checks v-model="whys" :checks="file.checks" :fine="file.fine" @look="emit('look', file.name)" />
       </v-card-text>
       <v-card-actions class="flex-wrap px-4 pb-4">
         <v-btn variant="text" :prepend-icon="mdiDownload" :href="at(`/v1/shelf/${encodeURIComponent(file.name)}/content`)">Download</v-btn>
@@ -58,7 +63,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         <v-spacer />
         <v-btn variant="text" @click="file = undefined">Not now</v-btn>
         <v-btn variant="text" :prepend-icon="mdiTrayPlus" @click="emit('wait', file.name)">In turn</v-btn>
-        <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="blocked" @click="emit('start', file.name)">Start</v-btn>
+        <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="blocked" @click="start(file)">Start</v-btn>
       </v-card-actions>
     </v-card>
   </v-dialog>

@@ -1,0 +1,35 @@
+<script setup lang="ts">
+import { mdiBroom, mdiCubeOutline } from '@mdi/js'
+import { computed } from 'vue'
+
+import { useHost } from '../../live/host'
+import { useMe } from '../../live/me'
+import State from '../../ui/State.vue'
+import { sentence } from '../../words/numbers'
+import { bedStates } from '../../words/states'
+import { soon } from '../../words/time'
+
+/** What lies on the bed between prints. Nothing starts on one that is not clear, so a person says so here. */
+const host = useHost()
+const me = useMe()
+const bed = computed(() => host.bed)
+</script>
+
+<template>
+  <div v-if="bed" class="bed" data-bed :data-state="bed.state">
+    <div class="words">
+      <div class="head"><strong>Bed</strong><State :shown="bedStates[bed.state]" /></div>
+      <div class="text-body-small text-medium-emphasis break">{{ sentence(bed.why) }}, {{ soon(bed.since) }}</div>
+    </div>
+    <template v-if="me.may('operate')">
+      <v-btn v-if="bed.state !== 'clear'" variant="tonal" color="primary" size="large" :prepend-icon="mdiBroom" data-clear @click="host.sayBed('clear')">It is clear</v-btn>
+      <v-btn v-else variant="text" :prepend-icon="mdiCubeOutline" @click="host.sayBed('occupied')">Something lies on it</v-btn>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.bed { display: flex; flex-wrap: wrap; gap: 8px 16px; align-items: center; padding-top: 12px; border-top: 1px solid rgba(var(--v-border-color), var(--v-border-opacity)); }
+.words { flex: 1 1 220px; min-width: 0; }
+.head { display: flex; gap: 12px; align-items: center; }
+</style>

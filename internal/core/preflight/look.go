@@ -1,0 +1,263 @@
+package preflight
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"diathermon/internal/core/bed"
+	"diathermon/internal/core/bounds"
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/stock"
+	"diathermon/internal/core/toolpath"
+)
+
+// How much room a disk should have, and must have, bytes: a run's journal and the
+// temperature log grow by a few megabytes a day.
+const (
+	scarce = 256 << 20
+	least  = 8 << 20
+)
+
+// slice is what to do about a file that is for another machine.
+const slice = "slice it again for this printer"
+
+// looking is a report in the making.
+type looking struct {
+	Facts
+	Report
+}
+
+func (l *looking) add(c Check, format string, args ...any) {
+	c.Title = fmt.Sprintf(format, args...)
+	l.Checks = append(l.Checks, c)
+}
+
+func (l *looking) fine(k Kind, format string, args ...any) {
+	l.Fine = append(l.Fine, Fine{k, fmt.Sprintf(format, args...)})
+}
+
+// Look returns what is found, blocks first.
+func Look(f Facts) Report {
+	l := &looking{Facts: f}
+	l.machine()
+	if l.readable() {
+		l.fits()
+		l.loaded()
+		l.lines()
+	}
+	l.around()
+	slices.SortStableFunc(l.Checks, func(a, b Check) int { return weight(a.Level) - weight(b.Level) })
+	return l.Report
+}
+
+// machine looks at the printer as it is now.
+func (l *looking) machine() {
+	if !l.LinkLive {
+		l.add(Check{Kind: Link, Level: Block, Passing: true, Do: l.LinkWhy}, "the printer is not answering")
+	} else {
+		l.fine(Link, "the printer answers")
+	}
+	if l.Busy != "" {
+		l.add(Check{Kind: Busy, Level: Block, Passing: true, Do: "wait until it ends, stop it, or pick it up"}, "%s is not done yet", l.Busy)
+	}
+	for _, text := range l.Alarms {
+		l.add(Check{Kind: Alarm, Level: Block, Passing: true, Do: "see to its cause, then acknowledge it"}, "an alarm waits for you: %s", text)
+	}
+	switch b := l.Bed; b.State {
+	case bed.Clear:
+		l.fine(Bed, "the bed is clear")
+	case bed.Occupied:
+		if l.Busy == "" {
+			l.add(Check{Kind: Bed, Level: Block, Passing: true, Expected: "a clear bed", Do: "take it off, then say that the bed is clear"}, "the bed is occupied: %s", b.Why)
+		}
+	case bed.Unknown:
+		l.add(Check{Kind: Bed, Level: Block, Passing: true, Expected: "a clear bed", Do: "look at the bed, then say that it is clear"}, "it is not known whether the bed is clear: %s", b.Why)
+	}
+}
+
+// readable reports whether it is known what the file is.
+func (l *looking) readable() bool {
+	switch {
+	case l.File.Trouble != "":
+		l.add(Check{Kind: File, Level: Block, Do: "slice it again, or mend that line"}, "it cannot be printed: %s", l.File.Trouble)
+	case l.File.Version != toolpath.Version:
+		l.add(Check{Kind: Survey, Level: Block, Passing: true, Do: "wait a moment"}, "what it is has not been worked out yet")
+	default:
+		return true
+	}
+	return false
+}
+
+// fits looks whether the file is for a machine like this.
+func (l *looking) fits() {
+	file, p := &l.File, l.Printer
+	before := len(l.Checks)
+	for _, h := range sorted(file.Setpoints) {
+		if err := p.Limits.Check(h, file.Setpoints[h]); err != nil {
+			l.add(Check{Kind: Setpoint, Level: Block, Do: slice}, "the file's setpoint is out of bounds: %v", err)
+		}
+	}
+	if len(l.Checks) == before && len(file.Setpoints) > 0 {
+		l.fine(Setpoint, "every setpoint is within its limit")
+	}
+	if tools := max(p.Tools, len(l.Slots)); file.Tools > tools {
+		l.add(Check{Kind: Tool, Level: Block, Do: slice}, "the file uses tool %d, which is the %s, and this printer has %s", file.Tools-1, ordinal(file.Tools), counted(tools, "tool"))
+	}
+	before = len(l.Checks)
+	size := p.Size()
+	for axis := gcode.X; axis <= gcode.Z && !file.Extent.Empty; axis++ {
+		low, high := file.Extent.Min[axis], file.Extent.Max[axis]
+		if low < -bounds.Slack || high > size[axis]+bounds.Slack {
+			l.add(Check{Kind: Volume, Level: Block, Do: slice}, "it does not fit: %c reaches from %.1f to %.1f mm and this printer has 0 to %.0f mm", gcode.Letters[axis], low, high, size[axis])
+		}
+	}
+	l.reach()
+	if len(l.Checks) == before && !file.Extent.Empty {
+		l.fine(Volume, "it fits")
+	}
+	if file.Extent.Empty {
+		l.add(Check{Kind: Plastic, Level: Warn, Do: "start it if that is what you want"}, "the file lays no plastic")
+	}
+	if hottest := max(p.Limits.Nozzle, p.Limits.Bed, p.Limits.Chamber); file.Hidden > hottest {
+		l.add(Check{Kind: Named, Level: Block, Do: slice}, "line %d has a named command with %g, which is above every limit of this printer if it is a temperature", file.HiddenLine, file.Hidden)
+	}
+}
+
+// loaded looks whether nozzle and filament are those that the file is for.
+func (l *looking) loaded() {
+	hints, p := l.File.Hints, l.Printer
+	switch {
+	case hints.Nozzle <= 0 || p.Nozzle <= 0:
+	case math.Abs(hints.Nozzle-p.Nozzle) > 0.01:
+		l.add(Check{Kind: Nozzle, Level: Warn, Do: "see that the nozzle fits, or slice it again"}, "its comments say that it is for a nozzle of %g mm and this printer has %g mm", hints.Nozzle, p.Nozzle)
+	default:
+		l.fine(Nozzle, "the nozzle of %g mm is the one it is for", p.Nozzle)
+	}
+	if hints.Filament > 0 && p.Filament > 0 && math.Abs(hints.Filament-p.Filament) > 0.3 {
+		l.add(Check{Kind: Filament, Level: Warn, Do: slice}, "its comments say that it is for filament of %g mm and this printer has %g mm", hints.Filament, p.Filament)
+	}
+	for tool, mm := range l.File.ByTool {
+		if mm > 0 && tool < len(l.Slots) {
+			l.slot(tool, l.Slots[tool], hints)
+		}
+	}
+}
+
+// slot looks at what one of the file's tools would print with.
+func (l *looking) slot(tool int, s stock.Slot, hints toolpath.Hints) {
+	if !s.Loaded {
+		l.add(Check{Kind: Slot, Level: Note, Passing: true, Do: "say what is loaded there, or load something"}, "nobody has said what is loaded in slot %d", s.Number)
+		return
+	}
+	want, have := stock.Family(hints.Material), stock.Family(s.Material)
+	before := len(l.Checks)
+	h := heat.NozzleOf(min(tool, max(l.Printer.Tools-1, 0)))
+	given := l.File.Setpoints[h]
+	switch {
+	case given > 0 && s.Hottest > 0 && given > s.Hottest, given > 0 && s.Coldest > 0 && given < s.Coldest:
+		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Expected: fmt.Sprintf("%g to %g °C", s.Coldest, s.Hottest), Do: "load what the file is for, or slice it again for this material"},
+			"the file sets %s to %g °C, and the %s in slot %d takes %g to %g °C", h, given, s, s.Number, s.Coldest, s.Hottest)
+	case want != "" && have != "" && want != have:
+		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Expected: want, Do: "load " + want + ", or slice it again for " + have},
+			"its comments say that it is for %s, and %s is in slot %d", hints.Material, s, s.Number)
+	}
+	if s.Diameter > 0 && hints.Filament > 0 && math.Abs(hints.Filament-s.Diameter) > 0.3 {
+		l.add(Check{Kind: Filament, Level: Block, Overrule: true, Passing: true, Expected: fmt.Sprintf("%g mm", hints.Filament), Do: "load filament of that diameter, or slice it again"},
+			"its comments say that it is for filament of %g mm, and that in slot %d has %g mm", hints.Filament, s.Number, s.Diameter)
+	}
+	if len(l.Checks) == before {
+		l.fine(Material, "%s is in slot %d", s, s.Number)
+	}
+}
+
+// lines looks at what was found in the file's lines.
+func (l *looking) lines() {
+	for _, found := range l.File.Findings {
+		where := fmt.Sprintf("line %d", found.Line)
+		if found.Count > 1 {
+			where += fmt.Sprintf(" and %d more", found.Count-1)
+		}
+		l.add(Check{Kind: Line, Level: found.Level, Do: found.Do}, "%s: %s", where, found.Title)
+	}
+	if len(l.File.Findings) == 0 {
+		l.fine(Line, "nothing is odd in its lines")
+	}
+}
+
+// around looks at heaters, guards and the computer.
+func (l *looking) around() {
+	for _, h := range l.Unread {
+		if l.LinkLive && l.File.Setpoints[h] > 0 {
+			l.add(Check{Kind: Sensor, Level: Warn, Passing: true, Do: "look at Heat; if it stays so, look at the sensor's cable"}, "the printer tells no temperature of %s", h)
+		}
+	}
+	a := l.Around
+	switch {
+	case a.Free >= 0 && a.Free < least:
+		l.add(Check{Kind: Disk, Level: Block, Passing: true, Overrule: true, Expected: "256 MB", Do: "remove files from the shelf"}, "the host's disk has only %d MB left, too little to keep the run safe", a.Free>>20)
+	case a.Free >= 0 && a.Free < scarce:
+		l.add(Check{Kind: Disk, Level: Warn, Passing: true, Expected: "256 MB", Do: "remove files from the shelf"}, "the host's disk has only %d MB left", a.Free>>20)
+	}
+	if a.Database != "" {
+		l.add(Check{Kind: Database, Level: Note, Passing: true, Do: "look at the host's log; the run is not disturbed, and nothing is lost"}, "the database takes no records, which wait on disk: %s", a.Database)
+	}
+	if a.Clock != "" {
+		l.add(Check{Kind: Clock, Level: Warn, Passing: true, Do: "set the computer's clock, or connect it to a network"}, "this computer's clock cannot be right: %s", a.Clock)
+	}
+	if a.Unguarded {
+		l.add(Check{Kind: Guards, Level: Note, Passing: true, Do: "stay near the printer"}, "no guard looks at the heaters")
+	} else if l.LinkLive {
+		l.fine(Guards, "guards watch the heaters")
+	}
+	if l.Sleepy != "" {
+		l.add(Check{Kind: Sleep, Level: Note, Passing: true, Do: "turn sleep off in its settings, if it has any"}, "this computer cannot be kept awake: %s", l.Sleepy)
+	}
+}
+
+// reach finds moves that lead out of the volume, though nothing is laid there.
+func (l *looking) reach() {
+	r, size := l.File.Reach, l.Printer.Size()
+	for axis := gcode.X; axis <= gcode.Z; axis++ {
+		for _, end := range []struct {
+			at   float64
+			line int
+		}{{r.Min[axis], r.MinLine[axis]}, {r.Max[axis], r.MaxLine[axis]}} {
+			if end.line > 0 && (end.at < -bounds.Slack || end.at > size[axis]+bounds.Slack) {
+				l.add(Check{Kind: Travel, Level: Warn, Do: "start it only if your printer's firmware can go there or stops at its ends"},
+					"line %d: it moves to %c %.1f mm and this printer has 0 to %.0f mm", end.line, gcode.Letters[axis], end.at, size[axis])
+			}
+		}
+	}
+}
+
+// ordinal is the place of the n-th of at most sixteen.
+func ordinal(n int) string {
+	words := []string{"first", "second", "third", "fourth"}
+	if n >= 1 && n <= len(words) {
+		return words[n-1]
+	}
+	return fmt.Sprintf("%dth", n)
+}
+
+// counted is a number with its noun.
+func counted(n int, noun string) string {
+	if n != 1 {
+		noun += "s"
+	}
+	return fmt.Sprintf("%d %s", n, noun)
+}
+
+func weight(l Level) int { return slices.Index([]Level{Block, Warn, Note}, l) }
+
+func sorted(m map[heat.Heater]float64) []heat.Heater {
+	var hs []heat.Heater
+	for h, v := range m {
+		if !math.IsNaN(v) {
+			hs = append(hs, h)
+		}
+	}
+	slices.Sort(hs)
+	return hs
+}

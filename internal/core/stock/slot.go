@@ -1,0 +1,88 @@
+package stock
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"regexp"
+	"strings"
+	"time"
+)
+
+// A Slot is a place where filament is loaded. Where a printer has a slot for each tool,
+// its number is the tool's.
+type Slot struct {
+	Number   int     // from 0
+	Loaded   bool    // with what follows
+	Material string  // as its maker calls it, PLA
+	Colour   string  // #rrggbb; empty: not said
+	Diameter float64 // mm; 0: not said
+	Coldest  float64 // °C at which its nozzle may be; 0: not said
+	Hottest  float64 // °C
+	By       string  // who has said so
+	Since    time.Time
+}
+
+// ErrSlot means that something cannot be in a slot.
+var ErrSlot = errors.New("this cannot be in a slot")
+
+var hue = regexp.MustCompile(`^#[0-9a-f]{6}$`)
+
+// Check returns the slot as it is kept, or what is wrong with it. Every limit of a nozzle
+// is below hottest, °C.
+func (s Slot) Check(slots int, hottest float64) (Slot, error) {
+	s.Material, s.Colour = strings.TrimSpace(s.Material), strings.ToLower(strings.TrimSpace(s.Colour))
+	wrong := func(format string, args ...any) (Slot, error) {
+		return Slot{}, fmt.Errorf("%w: %s", ErrSlot, fmt.Sprintf(format, args...))
+	}
+	switch {
+	case s.Number < 0 || s.Number >= slots:
+		return wrong("slot %d is not there; this printer has %d, from 0", s.Number, slots)
+	case !s.Loaded:
+		return Slot{Number: s.Number}, nil
+	case s.Material == "" || len(s.Material) > 40 || strings.ContainsFunc(s.Material, func(r rune) bool { return r < ' ' || r == 0x7f }):
+		return wrong("the material %q needs a name of 1 to 40 letters", s.Material)
+	case s.Colour != "" && !hue.MatchString(s.Colour):
+		return wrong("the colour %q is not written as #rrggbb", s.Colour)
+	case s.Diameter != 0 && !(s.Diameter >= 1 && s.Diameter <= 4):
+		return wrong("a filament of %g mm is none; 1 to 4 mm go", s.Diameter)
+	case math.IsNaN(s.Coldest) || math.IsNaN(s.Hottest) || s.Coldest < 0 || s.Hottest < 0 || s.Hottest > hottest || s.Hottest > 0 && s.Coldest > s.Hottest:
+		return wrong("%g to %g °C go for no nozzle here; its limit is %g °C", s.Coldest, s.Hottest, hottest)
+	}
+	return s, nil
+}
+
+// String says what is in it.
+func (s Slot) String() string {
+	if !s.Loaded {
+		return "nothing"
+	}
+	if s.Colour == "" {
+		return s.Material
+	}
+	return s.Material + " " + s.Colour
+}
+
+// Family is the kind of plastic that a material's name speaks of, in capitals: of "Basic
+// PLA+ silk" PLA; empty where none of those that are known is in it.
+func Family(material string) string {
+	words := strings.FieldsFunc(strings.ToUpper(material), func(r rune) bool { return (r < 'A' || r > 'Z') && (r < '0' || r > '9') })
+	for _, w := range words {
+		for _, f := range families {
+			if w == f.name || strings.HasPrefix(w, f.name) && f.longer {
+				return f.as
+			}
+		}
+	}
+	return ""
+}
+
+// families are the plastics that filament is made of; those that are longer may have a
+// syllable behind them, as in PETG.
+var families = []struct {
+	name, as string
+	longer   bool
+}{
+	{"PLA", "PLA", true}, {"PETG", "PETG", true}, {"PET", "PETG", false}, {"ABS", "ABS", false}, {"ASA", "ASA", false}, {"TPU", "TPU", true}, {"TPE", "TPU", false}, {"FLEX", "TPU", true},
+	{"PC", "PC", false}, {"NYLON", "PA", true}, {"PA", "PA", false}, {"PA6", "PA", true}, {"PA11", "PA", true}, {"PA12", "PA", true}, {"PVA", "PVA", false}, {"PVB", "PVB", false}, {"HIPS", "HIPS", false}, {"PP", "PP", false}, {"PEEK", "PEEK", false}, {"PEI", "PEI", false},
+}
