@@ -133,6 +133,7 @@ func BenchmarkPrintOnArrival(b *testing.B) {
 		for i := range 5 {
 			reader := &ended{r: bytes.NewReader(append(body.Bytes(), fmt.Sprintf("; %d\n", i)...))}
 			before := len(s.executed())
+			s.clear()
 			res, answer := s.raw("PUT", fmt.Sprintf("/v1/shelf/now-%d.gcode?then=print", i), reader)
 			if res.StatusCode != 201 || !strings.Contains(answer, `"run"`) {
 				b.Fatal(res.StatusCode, answer)

@@ -133,6 +133,7 @@ func TestTheCommandLinePrintsAFile(t *testing.T) {
 	p.ok("> N", "wire", "-n", "1000")
 	p.ok("Removed", "shelf", "remove", "clip.gcode")
 
+	p.ok("The bed is clear", "clear")
 	p.ok("Started", "send", "--print", "--name", "long.gcode", longFile(t, p.home))
 	b.untilRun("running")
 	p.fails(6, "long.gcode is running", "print", "long.gcode")

@@ -10,6 +10,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
+
 	"diathermon/internal/api"
 	"diathermon/internal/client"
 	"diathermon/internal/core/access"
@@ -88,7 +90,7 @@ func TestWhatIsLoadedIsHeldAgainstTheFile(t *testing.T) {
 	p.fails(6, "limit is 285", "slots", "load", "0", "PETG", "--to", "300")
 	p.fails(6, "this printer has 1", "slots", "load", "4", "PLA")
 	b.mustSend("cap.gcode", append([]byte("; filament_type = PLA\n"), coupon(t, 1)...), false)
-	p.fails(6, "takes 220 to 250 °C; expected: 220 to 250 °C", "print", "cap.gcode")
+	p.fails(6, "takes 220 to 250 °C (load", "print", "cap.gcode")
 	p.fails(2, "no word why", "print", "cap.gcode", "--overrule", "material=")
 
 	// A check that has come since a person has read them.
@@ -173,4 +175,56 @@ func TestAQueueIsWorkedOff(t *testing.T) {
 	}
 	p.ok("a.gcode was replaced since it was asked for", "queue")
 	p.fails(6, "not what it was", "queue", "next", "--clear")
+}
+
+func TestBedLoadAndQueueOnAPhone(t *testing.T) {
+	t.Parallel()
+	b := start(t, quick()).live()
+	b.mustSend("cap.gcode", coupon(t, 1), true)
+	b.untilRun("finished")
+	page := b.browser(390, 844, false)
+	b.shown(page, `[data-bed][data-state="occupied"]`)
+	b.click(page, `[data-bed] [data-clear]`)
+	b.shown(page, `[data-bed][data-state="clear"]`)
+
+	// What is loaded, which the file is not for, and why that does not matter.
+	b.click(page, `[data-slot="0"] button`)
+	b.click(page, `[data-load] .v-field`)
+	b.do(page, chromedp.KeyEvent("PETG\t"))
+	b.click(page, `[data-save]`)
+	b.until("a slot that is loaded", func(api.Bench) bool {
+		s, err := b.Slots(t.Context())
+		return err == nil && s.Slots[0].Material == "PETG" && s.Slots[0].Coldest == 220 && s.Slots[0].By != ""
+	})
+	b.visit(page, b.service.URL+"/shelf")
+	b.click(page, `[aria-label="Start cap.gcode"]`, `[data-check="material"] button`)
+	b.do(page, chromedp.SendKeys(`[data-why] input`, "only a trial"))
+	b.click(page, `[data-start] [data-go]`)
+	b.until("the second run", func(now api.Bench) bool {
+		return now.Run != nil && len(now.Run.Overruled) == 1 && now.Run.Overruled[0].Why == "only a trial"
+	})
+	b.untilRun("finished")
+
+	// One touch from finished to the next; another one is in its way, and says so.
+	if _, err := b.LoadSlot(t.Context(), 0, api.LoadSlot{}); err != nil {
+		t.Fatal(err)
+	}
+	b.mustSend("knob.gcode", coupon(t, 2), false)
+	for _, name := range []string{"cap.gcode", "knob.gcode"} {
+		if _, err := b.AddToQueue(t.Context(), api.AddEntry{File: name, Copies: 1}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.visit(page, b.service.URL+"/")
+	if way := b.shown(page, `[data-entry="cap.gcode"] [data-why]`); !strings.Contains(way, "occupied") {
+		t.Errorf("in its way is %q", way)
+	}
+	b.click(page, `[aria-label="knob.gcode before cap.gcode"]`)
+	b.shown(page, `li:first-child[data-entry="knob.gcode"]`)
+	b.click(page, `[data-next]`)
+	b.until("the next", func(now api.Bench) bool { return now.Run.File == "knob.gcode" })
+	b.untilRun("finished")
+	if q, err := b.Queue(t.Context()); err != nil || len(q.Entries) != 1 || q.Entries[0].File != "cap.gcode" {
+		t.Errorf("then %+v waits, %v", q, err)
+	}
 }

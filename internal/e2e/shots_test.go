@@ -57,6 +57,7 @@ func TestScreenshots(t *testing.T) {
 	if err := b.Remove(t.Context(), first.File.Name); err != nil {
 		t.Fatal(err)
 	}
+	b.clear()
 	if _, err := b.Start(t.Context(), "finder-shoe-dovetail.gcode"); err != nil {
 		t.Fatal(err)
 	}
@@ -119,6 +120,7 @@ func TestScreenshots(t *testing.T) {
 	b.do(desk, chromedp.Sleep(300*time.Millisecond))
 	b.shoot(desk, filepath.Join(folder, "console-motion.png"))
 	b.until("its being there", func(now api.Bench) bool { return !now.Motion.Going })
+	b.clear()
 	if _, err := b.Start(t.Context(), "focuser-knob-fluted.gcode"); err != nil {
 		t.Fatal(err)
 	}

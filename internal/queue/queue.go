@@ -114,13 +114,27 @@ func (q *Queue) Outlooks(ctx context.Context) ([]Outlook, error) {
 		if files[i].Digest != e.Digest {
 			out[i].Checks = []preflight.Check{gone(e, files[i].Name != "")}
 		}
-		if c := out[i].Checks; len(c) > 0 && c[0].Level == preflight.Block {
-			out[i].Why = c[0].Title
-		} else if e.Missed {
-			out[i].Why = e.Cause
-		}
+		out[i].Why = out[i].why()
 	}
 	return out, nil
+}
+
+// why says what stands in its way: of the bed, which is cleared as it begins, only where
+// that is all.
+func (o *Outlook) why() (why string) {
+	for _, c := range o.Checks {
+		switch {
+		case c.Level != preflight.Block:
+		case c.Kind != preflight.Bed:
+			return c.Title
+		default:
+			why = c.Title
+		}
+	}
+	if why == "" && o.Missed {
+		why = o.Cause
+	}
+	return why
 }
 
 // gone is the check of an entry whose file is not what was meant.

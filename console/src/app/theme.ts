@@ -11,6 +11,7 @@ export const vuetify = createVuetify({
     VCard: { rounded: 'lg', variant: 'flat', border: true },
     VBtn: { rounded: 'lg', style: 'text-transform: none; letter-spacing: 0' },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
+    VCombobox: { variant: 'outlined', density: 'compact', hideDetails: true },
     VSelect: { variant: 'outlined', density: 'compact', hideDetails: true },
     VAlert: { variant: 'outlined', rounded: 'lg' },
   },

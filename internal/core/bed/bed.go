@@ -66,9 +66,10 @@ func (b Bed) Say(s State, by string, seen time.Time, lying string, at time.Time)
 	case s == b.State:
 		return b, nil
 	}
-	out := Bed{State: s, Since: at, By: by, Why: by + " has said so"}
-	if s == Clear { // what lay there last
-		out.Run, out.File = b.Run, b.File
+	out := Bed{State: s, Since: at, By: by, Why: by + " said that something lies on it"}
+	if s == Clear {
+		out.Why = by + " said that it is clear"
+		out.Run, out.File = b.Run, b.File // what lay there last
 	}
 	return out, nil
 }

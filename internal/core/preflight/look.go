@@ -70,10 +70,10 @@ func (l *looking) machine() {
 		l.fine(Bed, "the bed is clear")
 	case bed.Occupied:
 		if l.Busy == "" {
-			l.add(Check{Kind: Bed, Level: Block, Passing: true, Expected: "a clear bed", Do: "take it off, then say that the bed is clear"}, "the bed is occupied: %s", b.Why)
+			l.add(Check{Kind: Bed, Level: Block, Passing: true, Do: "take it off, then say that the bed is clear"}, "the bed is occupied: %s", b.Why)
 		}
 	case bed.Unknown:
-		l.add(Check{Kind: Bed, Level: Block, Passing: true, Expected: "a clear bed", Do: "look at the bed, then say that it is clear"}, "it is not known whether the bed is clear: %s", b.Why)
+		l.add(Check{Kind: Bed, Level: Block, Passing: true, Do: "look at the bed, then say that it is clear"}, "it is not known whether the bed is clear: %s", b.Why)
 	}
 }
 
@@ -145,6 +145,14 @@ func (l *looking) loaded() {
 	}
 }
 
+// name is what a person calls a heater: a single nozzle has no number.
+func (l *looking) name(h heat.Heater) string {
+	if _, nozzle := h.Tool(); nozzle && l.Printer.Tools <= 1 {
+		return "the nozzle"
+	}
+	return string(h)
+}
+
 // slot looks at what one of the file's tools would print with.
 func (l *looking) slot(tool int, s stock.Slot, hints toolpath.Hints) {
 	if !s.Loaded {
@@ -157,18 +165,18 @@ func (l *looking) slot(tool int, s stock.Slot, hints toolpath.Hints) {
 	given := l.File.Setpoints[h]
 	switch {
 	case given > 0 && s.Hottest > 0 && given > s.Hottest, given > 0 && s.Coldest > 0 && given < s.Coldest:
-		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Expected: fmt.Sprintf("%g to %g °C", s.Coldest, s.Hottest), Do: "load what the file is for, or slice it again for this material"},
-			"the file sets %s to %g °C, and the %s in slot %d takes %g to %g °C", h, given, s, s.Number, s.Coldest, s.Hottest)
+		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Do: "load what the file is for, or slice it again for this material"},
+			"the file sets %s to %g °C, and the %s in slot %d takes %g to %g °C", l.name(h), given, s.Material, s.Number, s.Coldest, s.Hottest)
 	case want != "" && have != "" && want != have:
-		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Expected: want, Do: "load " + want + ", or slice it again for " + have},
-			"its comments say that it is for %s, and %s is in slot %d", hints.Material, s, s.Number)
+		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Do: "load " + want + ", or slice it again for " + have},
+			"its comments say that it is for %s, and %s is in slot %d", hints.Material, s.Material, s.Number)
 	}
 	if s.Diameter > 0 && hints.Filament > 0 && math.Abs(hints.Filament-s.Diameter) > 0.3 {
-		l.add(Check{Kind: Filament, Level: Block, Overrule: true, Passing: true, Expected: fmt.Sprintf("%g mm", hints.Filament), Do: "load filament of that diameter, or slice it again"},
+		l.add(Check{Kind: Filament, Level: Block, Overrule: true, Passing: true, Do: "load filament of that diameter, or slice it again"},
 			"its comments say that it is for filament of %g mm, and that in slot %d has %g mm", hints.Filament, s.Number, s.Diameter)
 	}
 	if len(l.Checks) == before {
-		l.fine(Material, "%s is in slot %d", s, s.Number)
+		l.fine(Material, "%s is in slot %d", s.Material, s.Number)
 	}
 }
 

@@ -64,7 +64,7 @@ func TestEachCheckFindsItsOwn(t *testing.T) {
 		"first print":     {func(f *preflight.Facts) { f.Bed = bed.New(time.Time{}) }, preflight.Block, "not known whether the bed is clear", preflight.Bed},
 		"empty slot":      {func(f *preflight.Facts) { f.Slots[0] = stock.Slot{} }, preflight.Note, "loaded in slot 0", preflight.Slot},
 		"other plastic":   {func(f *preflight.Facts) { f.File.Hints.Material, f.Slots[0].Material = "PETG", "ABS" }, preflight.Block, "it is for PETG, and ABS", preflight.Material},
-		"too hot for it":  {func(f *preflight.Facts) { f.Slots[0].Coldest, f.Slots[0].Hottest = 190, 210 }, preflight.Block, "sets nozzle0 to 215 °C, and the PLA in slot 0 takes 190 to 210", preflight.Material},
+		"too hot for it":  {func(f *preflight.Facts) { f.Slots[0].Coldest, f.Slots[0].Hottest = 190, 210 }, preflight.Block, "sets the nozzle to 215 °C, and the PLA in slot 0 takes 190 to 210", preflight.Material},
 		"too cold for it": {func(f *preflight.Facts) { f.Slots[0].Coldest, f.Slots[0].Hottest = 230, 250 }, preflight.Block, "takes 230 to 250", preflight.Material},
 		"thin reel":       {func(f *preflight.Facts) { f.Slots[0].Diameter, f.File.Hints.Filament = 1.75, 2.85 }, preflight.Block, "that in slot 0 has 1.75 mm", preflight.Filament},
 		"no reading":      {func(f *preflight.Facts) { f.Unread = []heat.Heater{heat.Bed, heat.Chamber} }, preflight.Warn, "no temperature of bed", preflight.Sensor},

@@ -50,9 +50,9 @@ const load = () => save({ material: material.value!.trim(), colour: coloured.val
   <v-dialog :model-value="slot !== undefined" max-width="420" :aria-labelledby="id" @update:model-value="slot = undefined">
     <v-card v-if="slot" data-load>
       <h2 :id="id" class="text-title-large px-5 pt-5">{{ alone ? 'What is loaded?' : `What is in slot ${slot.number}?` }}</h2>
-      <v-card-text class="px-5">
+      <v-card-text class="px-5 fields">
         <v-combobox v-model="material" label="Material" :items="Object.keys(common)" maxlength="40" data-material />
-        <div class="row mb-4">
+        <div class="row">
           <v-checkbox v-model="coloured" label="Colour" hide-details density="compact" />
           <input v-if="coloured" v-model="colour" type="color" class="colour" aria-label="Colour of the filament">
         </div>
@@ -73,6 +73,7 @@ const load = () => save({ material: material.value!.trim(), colour: coloured.val
 </template>
 
 <style scoped>
+.fields { display: grid; gap: 12px; }
 .colour { width: 56px; height: 40px; border: 0; background: none; }
 .pair { display: grid; grid-template-columns: 1fr 1fr; gap: 12px; }
 </style>

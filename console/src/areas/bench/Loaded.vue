@@ -35,7 +35,7 @@ const range = (s: Schemas['Slot']) => s.coldest && s.hottest ? `${s.coldest} to 
         <span class="words">
           <span v-if="slots.length > 1" class="figures text-medium-emphasis">{{ s.number }}&ensp;</span>
           <strong v-if="s.loaded" class="break">{{ s.material }}</strong><span v-else class="text-medium-emphasis">Nobody has said what is loaded</span>
-          <span v-if="s.loaded" class="text-body-small text-medium-emphasis"> {{ [range(s), s.diameter_mm && `${s.diameter_mm} mm`].filter(Boolean).join(', ') }}</span>
+          <span v-if="s.loaded" class="text-body-small text-medium-emphasis">&ensp;{{ [range(s), s.diameter_mm && `${s.diameter_mm} mm`].filter(Boolean).join(', ') }}</span>
         </span>
         <v-btn v-if="me.may('operate')" variant="text" size="small" :icon="mdiPencilOutline" :aria-label="`Say what is in slot ${s.number}`" @click="open(s)" />
       </li>

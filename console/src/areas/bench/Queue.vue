@@ -8,7 +8,7 @@ import { useIntervalFn } from '../../live/interval'
 import { useMe } from '../../live/me'
 import Panel from '../../ui/Panel.vue'
 import { sentence } from '../../words/numbers'
-import { moment, soon, span } from '../../words/time'
+import { soon, span } from '../../words/time'
 
 /** What waits to be printed, with what is in its way. A person lets it begin, or has said when it begins by itself. */
 const Wish = defineAsyncComponent(() => import('./Wish.vue')) // when one is to be changed
@@ -42,11 +42,13 @@ function open(e: Schemas['QueueEntry']) {
 
 /** What is in the first one's way besides the bed, which a person clears by the same touch. */
 const other = computed(() => first.value?.checks?.find(c => c.level === 'block' && c.kind !== 'bed'))
+/** Of the bed it is told once, at the first. */
+const way = (e: Schemas['QueueEntry'], i: number) => i > 0 && !e.checks?.some(c => c.level === 'block' && c.kind !== 'bed') && !e.missed ? '' : e.why
 const how = (e: Schemas['QueueEntry']) => [
   e.copies > 1 && `${e.copies} times`,
   e.after && !e.missed && `at ${soon(e.after)}`,
   e.soak_seconds !== undefined && (e.soak_seconds > 0 ? `soaks ${span(e.soak_seconds)}` : 'soaks'),
-  `from ${e.sender}, ${moment(e.asked)}`,
+  `from ${e.sender}, ${soon(e.asked)}`,
 ].filter(Boolean).join(' · ')
 </script>
 
@@ -65,7 +67,7 @@ const how = (e: Schemas['QueueEntry']) => [
         <div class="words">
           <router-link class="break" :to="`/shelf/${encodeURIComponent(e.file)}`">{{ e.file }}</router-link>
           <div class="small">{{ how(e) }}</div>
-          <div v-if="e.why" class="small way" data-why><v-icon :icon="mdiClockOutline" size="16" aria-hidden="true" /> {{ sentence(e.why) }}</div>
+          <div v-if="way(e, i)" class="small way" data-why><v-icon :icon="mdiClockOutline" size="16" aria-hidden="true" /> {{ sentence(way(e, i)!) }}</div>
           <div v-else-if="e.cause" class="small">It was to begin at once: {{ e.cause }}</div>
         </div>
         <template v-if="me.may('start')">
@@ -85,5 +87,6 @@ const how = (e: Schemas['QueueEntry']) => [
 .rows li { display: flex; flex-wrap: wrap; justify-content: flex-end; align-items: center; }
 .words { flex: 1 1 200px; min-width: 0; }
 .small { font-size: 0.84rem; color: rgba(var(--v-theme-on-surface), 0.8); }
+@media (max-width: 599px) { .words { flex-basis: 100%; } }
 .way { color: rgb(var(--v-theme-error)); }
 </style>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { mdiCheck } from '@mdi/js'
+import { mdiCheck, mdiInformationOutline } from '@mdi/js'
+import { computed } from 'vue'
 
 import type { Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
@@ -13,6 +14,8 @@ const { checks = [], fine = [] } = defineProps<{ checks?: Schemas['Check'][], fi
 /** Why a block does not matter, by its kind. */
 const whys = defineModel<Record<string, string>>({ required: true })
 const emit = defineEmits<{ look: [] }>()
+const graver = computed(() => checks.filter(c => c.level !== 'note'))
+const notes = computed(() => checks.filter(c => c.level === 'note'))
 const host = useHost()
 const me = useMe()
 
@@ -27,7 +30,7 @@ async function clear() {
 
 <template>
   <div class="checks" data-checks>
-    <Notice v-for="c in checks" :key="c.kind + c.title" :color="whys[c.kind] ? 'warning' : checkLevels[c.level].color" :icon="checkLevels[c.level].icon" :data-check="c.kind">
+    <Notice v-for="c in graver" :key="c.kind + c.title" :color="whys[c.kind] ? 'warning' : checkLevels[c.level].color" :icon="checkLevels[c.level].icon" :data-check="c.kind">
       <strong>{{ sentence(c.title) }}.</strong>
       <template v-if="c.expected"> Expected: {{ c.expected }}.</template>
       {{ sentence(c.do) }}.
@@ -40,6 +43,9 @@ async function clear() {
         <v-btn v-else-if="c.overrule && me.may('operate')" variant="text" @click="set(c.kind, whys[c.kind] === undefined ? '' : undefined)">{{ whys[c.kind] === undefined ? 'It does not matter…' : 'It does matter' }}</v-btn>
       </template>
     </Notice>
+    <ul v-if="notes.length" class="notes">
+      <li v-for="c in notes" :key="c.kind + c.title" :data-check="c.kind"><v-icon :icon="mdiInformationOutline" size="18" color="info" aria-label="Note" /><span>{{ sentence(c.title) }}. {{ sentence(c.do) }}.</span></li>
+    </ul>
     <ul v-if="fine.length" class="fine" aria-label="As it should be">
       <li v-for="f in fine" :key="f.kind"><v-icon :icon="mdiCheck" size="16" color="success" aria-hidden="true" /> {{ sentence(f.title) }}</li>
     </ul>
@@ -48,5 +54,7 @@ async function clear() {
 
 <style scoped>
 .checks { display: grid; gap: 8px; }
+.notes { list-style: none; padding: 0; margin: 4px 0 0; display: grid; gap: 6px; font-size: 0.875rem; }
+.notes li { display: flex; gap: 8px; }
 .fine { list-style: none; padding: 0; margin: 4px 0 0; display: flex; flex-wrap: wrap; gap: 4px 16px; font-size: 0.875rem; }
 </style>

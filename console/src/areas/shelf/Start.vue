@@ -35,10 +35,10 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
 </script>
 
 <template>
-  <v-dialog :model-value="file !== undefined" max-width="520" :aria-labelledby="id" @update:model-value="file = undefined">
+  <v-dialog :model-value="file !== undefined" max-width="560" scrollable :aria-labelledby="id" @update:model-value="file = undefined">
     <v-card v-if="file" data-start>
       <h2 :id="id" class="text-title-large break px-5 pt-5">{{ file.name }}</h2>
-      <v-card-text class="px-5">
+      <v-card-text class="px-5" tabindex="0">
         <div v-if="file.extent" class="frame">
           <Picture :file="file" :size="800" />
           <v-btn class="layers" variant="tonal" size="small" :prepend-icon="mdiLayersOutline" :to="`/shelf/${encodeURIComponent(file.name)}`">Layers</v-btn>
@@ -53,7 +53,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         <ul v-if="done && file.tools.length > 1" class="tools figures mb-3">
           <li v-for="t in file.tools" :key="t.tool">Tool {{ t.tool }}: {{ t.g.toFixed(1) }} g, {{ (t.mm / 1000).toFixed(2) }} m, in use for {{ span(t.seconds) }}</li>
         </ul>
-        <p v-if="done" class="mb-1">Warms {{ warmth }}</p>
+        <p v-if="done" class="mb-2">Warms {{ warmth }}</p>
         <p v-if="hints" class="mb-3 text-medium-emphasis">Its comments say: {{ hints }}</p>
         <Checks v-model="whys" :checks="file.checks" :fine="file.fine" @look="emit('look', file.name)" />
       </v-card-text>
@@ -63,15 +63,15 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         <v-spacer />
         <v-btn variant="text" @click="file = undefined">Not now</v-btn>
         <v-btn variant="text" :prepend-icon="mdiTrayPlus" @click="emit('wait', file.name)">In turn</v-btn>
-        <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="blocked" @click="start(file)">Start</v-btn>
+        <v-btn variant="flat" color="primary" :prepend-icon="mdiPlay" :disabled="blocked" data-go @click="start(file)">Start</v-btn>
       </v-card-actions>
     </v-card>
   </v-dialog>
 </template>
 
 <style scoped>
-.frame { position: relative; height: min(42vh, 320px); margin-bottom: 12px; }
+.frame { position: relative; height: min(24vh, 200px); margin-bottom: 12px; }
 .layers { position: absolute; right: 0; bottom: 0; }
 .tools { padding-left: 18px; }
-.facts { display: grid; grid-template-columns: repeat(auto-fill, minmax(150px, 1fr)); gap: 12px 16px; }
+.facts { display: grid; grid-template-columns: repeat(auto-fill, minmax(120px, 1fr)); gap: 8px 16px; }
 </style>
