@@ -157,6 +157,43 @@ func BenchmarkPrintOnArrival(b *testing.B) {
 	}
 }
 
+// BenchmarkStart measures from the request that lets the first of two hundred entries of
+// the queue begin, on a bed that it says to be clear, to its first line at the printer.
+func BenchmarkStart(b *testing.B) {
+	printer := unpaced()
+	printer.Record = true
+	s := start(b, printer).live()
+	var body bytes.Buffer
+	rings(&body, 50, 10_000)
+	s.mustSend("part.gcode", body.Bytes(), false)
+	s.surveyed("part.gcode")
+	for range 200 {
+		if _, err := s.AddToQueue(b.Context(), api.AddEntry{File: "part.gcode", Copies: 100}); err != nil {
+			b.Fatal(err)
+		}
+	}
+	for b.Loop() {
+		var waits []float64
+		for range 9 {
+			before := len(s.executed())
+			pressed := time.Now()
+			r, err := s.StartNext(b.Context(), api.StartNext{Clear: true})
+			if err != nil {
+				b.Fatal(err)
+			}
+			for !slices.ContainsFunc(s.executed()[before:], func(e simprinter.Executed) bool { return strings.HasPrefix(e.Line, "M140 S60") }) {
+				<-time.After(time.Millisecond)
+			}
+			waits = append(waits, time.Since(pressed).Seconds()*1000)
+			s.Control(b.Context(), r.ID, "stop")
+			s.untilRun("stopped")
+		}
+		slices.Sort(waits)
+		b.ReportMetric(waits[len(waits)/2], "first-line-ms")
+		b.ReportMetric(waits[len(waits)-1], "longest-ms")
+	}
+}
+
 // ended notes when the last byte was taken.
 type ended struct {
 	r  io.Reader

@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"os"
 	"sync"
 	"time"
 
@@ -28,6 +29,9 @@ import (
 
 // ErrEmpty means that nothing waits.
 var ErrEmpty = errors.New("nothing waits in the queue")
+
+// Spoilt is what a file that cannot be read is called from then on, behind its name.
+const Spoilt = ".spoilt"
 
 // Shelf has the files.
 type Shelf interface {
@@ -59,11 +63,14 @@ type Queue struct {
 	mu sync.Mutex // one thing is changed at a time
 }
 
-// Open returns what waits. What waited before where there was no file yet is taken over.
+// Open returns what waits. A file that cannot be read is put aside. What waited before where there was no file yet is taken over.
 func Open(c Config, before []queue.Entry) (*Queue, error) {
 	kept, err := durable.OpenValue[queue.Queue](c.Path, nil)
 	if err != nil {
-		return nil, fmt.Errorf("what waits to be printed is not known: %w; mend that file, or remove it", err)
+		c.Log.Error("what waited to be printed is not known any more; its file is put aside", "error", err, "aside", c.Path+Spoilt)
+		if err := os.Rename(c.Path, c.Path+Spoilt); err != nil {
+			return nil, err
+		}
 	}
 	q := &Queue{Config: c, kept: kept}
 	now := kept.Get()
