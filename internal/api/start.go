@@ -54,7 +54,7 @@ type Bed struct {
 
 // SayBed says how the bed is.
 type SayBed struct {
-	State string    `json:"state" enum:"clear,occupied"`
+	Clear bool      `json:"clear" doc:"Otherwise something lies on it"`
 	Seen  time.Time `json:"seen,omitzero" doc:"Since when it was as you saw it: if it has changed since, nothing is done"`
 }
 

@@ -55,11 +55,7 @@ func clearCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			state := "clear"
-			if cmd.Bool("not") {
-				state = "occupied"
-			}
-			b, err := c.SayBed(ctx, api.SayBed{State: state})
+			b, err := c.SayBed(ctx, api.SayBed{Clear: !cmd.Bool("not")})
 			if err != nil {
 				return err
 			}

@@ -182,7 +182,7 @@ func (s *starting) host(ctx context.Context) (err error) {
 		}
 	})
 	c.Bed, c.KeepBed = found, side
-	if s.stock, err = stock.Open(s.in("slots.json"), c.Printer.Places(), c.Printer.Limits.Nozzle, func() { s.Host.Tell(web.Changed("slots")) }); err != nil {
+	if s.stock, err = stock.Open(s.in("slots.json"), c.Printer.Places(), c.Printer.Limits.Nozzle, func() { s.Host.Tell(web.Changed(web.SlotsChanged)) }); err != nil {
 		s.log.Warn("what was loaded is not known any more", "error", err)
 	}
 	c.Slots = s.stock.Slots
@@ -269,7 +269,7 @@ func (s *starting) doors(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
-	if s.line, err = queue.Open(queue.Config{Path: s.in("queue.json"), Begun: s.begun, Shelf: s.Shelf, Host: s.Host.Run, Tell: func() { s.Host.Tell(web.Changed("queue")) }, Log: s.log}, before); err != nil {
+	if s.line, err = queue.Open(queue.Config{Path: s.in("queue.json"), Begun: s.begun, Shelf: s.Shelf, Host: s.Host.Run, Tell: func() { s.Host.Tell(web.Changed(web.QueueChanged)) }, Log: s.log}, before); err != nil {
 		return err
 	}
 	if len(before) > 0 {

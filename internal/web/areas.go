@@ -114,9 +114,17 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 	return d
 }
 
-// Changed is the change of something that is no part of the machine, to be told to
-// everyone who watches.
-func Changed(what string) any { return api.Changed{What: what} }
+// A Change is something that has changed and is no part of the machine.
+type Change string
+
+// The changes.
+const (
+	QueueChanged Change = "queue"
+	SlotsChanged Change = "slots"
+)
+
+// Changed is a change as everyone who watches is told of it.
+func Changed(c Change) any { return api.Changed{What: string(c)} }
 
 // event is what a part of the host shows as data of one of the contract's events; nil:
 // it is for nobody.

@@ -83,7 +83,11 @@ func (a Area) mountBench(d *desk.Desk) {
 
 	desk.Show(d, d.Op("say-bed", http.MethodPut, "/v1/bench/bed", desk.Operate, "Say whether the bed is clear: nothing starts on one that is not", 409, 422),
 		func(ctx context.Context, in *struct{ Body api.SayBed }) (api.Bed, error) {
-			now, err := a.Bed.Say(ctx, bed.State(in.Body.State), guard.Caller(ctx), in.Body.Seen)
+			state := bed.Occupied
+			if in.Body.Clear {
+				state = bed.Clear
+			}
+			now, err := a.Bed.Say(ctx, state, guard.Caller(ctx), in.Body.Seen)
 			return bedOf(now), err
 		})
 

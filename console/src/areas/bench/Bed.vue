@@ -22,8 +22,8 @@ const bed = computed(() => host.bed)
       <div class="text-body-small text-medium-emphasis break">{{ sentence(bed.why) }}, {{ soon(bed.since) }}</div>
     </div>
     <template v-if="me.may('operate')">
-      <v-btn v-if="bed.state !== 'clear'" variant="tonal" color="primary" size="large" :prepend-icon="mdiBroom" data-clear @click="host.sayBed('clear')">It is clear</v-btn>
-      <v-btn v-else variant="text" :prepend-icon="mdiCubeOutline" @click="host.sayBed('occupied')">Something lies on it</v-btn>
+      <v-btn v-if="bed.state !== 'clear'" variant="tonal" color="primary" size="large" :prepend-icon="mdiBroom" data-clear @click="host.sayBed(true)">It is clear</v-btn>
+      <v-btn v-else variant="text" :prepend-icon="mdiCubeOutline" @click="host.sayBed(false)">Something lies on it</v-btn>
     </template>
   </div>
 </template>

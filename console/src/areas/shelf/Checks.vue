@@ -24,7 +24,7 @@ const set = (kind: string, why?: string) => {
 }
 
 async function clear() {
-  if (await host.sayBed('clear')) emit('look')
+  if (await host.sayBed(true)) emit('look')
 }
 </script>
 

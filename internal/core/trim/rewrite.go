@@ -1,0 +1,386 @@
+package trim
+
+import (
+	"bytes"
+	"maps"
+	"math"
+	"slices"
+	"strconv"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+)
+
+// A Rewriter takes a file's commands one after another and says what they become. Until
+// the first change it does not read them. It is for one goroutine.
+type Rewriter struct {
+	file  File
+	rest  Schedule // changes that are still to come
+	now   Trim
+	reads bool // something has been changed
+	n     int  // commands so far
+
+	is   gcode.State // where the file leads
+	line gcode.Line
+	said struct {
+		feed float64 // mm/s; 0: none yet
+		e, z float64 // mm, in the frames of G92
+	}
+	owed float64 // mm of filament that a relative E could not say
+	base float64 // mm of height that G92 has taken in
+	out  []byte
+}
+
+// New returns a rewriter at the beginning of a file.
+func New(f File, s Schedule) *Rewriter { return &Rewriter{file: f, rest: s} }
+
+// Add makes a change from the next command on. Lead is where the lines so far lead, if it
+// is the first.
+func (r *Rewriter) Add(t Trim, lead gcode.State) Change {
+	c := Change{From: r.n, Trim: t}
+	if !r.reads && len(r.rest) == 0 {
+		c.Lead = lead
+	}
+	r.rest = append(r.rest[:len(r.rest):len(r.rest)], c)
+	return c
+}
+
+// At is how many commands have been taken.
+func (r *Rewriter) At() int { return r.n }
+
+// first reports whether the first layer is drawn.
+func (r *Rewriter) first() bool { return r.file.Second > 0 && r.n < r.file.Second }
+
+// Through returns the commands of a file as they become.
+func (r *Rewriter) Through(next func() (string, bool)) func() (string, bool) {
+	return func() (string, bool) {
+		command, ok := next()
+		if ok {
+			command = r.Line(command)
+		}
+		return command, ok
+	}
+}
+
+// Line returns what the next command of the file becomes.
+func (r *Rewriter) Line(command string) string {
+	r.turn()
+	became := command
+	if r.reads && r.line.Parse([]byte(command)) == nil && r.line.Letter != 0 {
+		became = r.change(command)
+	}
+	r.n++
+	return became
+}
+
+// turn makes the changes that hold from the next command on.
+func (r *Rewriter) turn() {
+	for len(r.rest) > 0 && r.rest[0].From <= r.n {
+		c := r.rest[0]
+		if !r.reads {
+			r.reads, r.is = true, c.Lead
+			r.said.feed, r.said.e, r.said.z = r.is.Feed, r.is.At[gcode.E], r.is.At[gcode.Z]
+		}
+		r.now, r.rest = c.Trim, r.rest[1:]
+	}
+}
+
+// change is the command as the trim has it.
+func (r *Rewriter) change(command string) string {
+	l := &r.line
+	code := l.Code()
+	switch {
+	case l.Letter == 'G' && (l.Number <= 3 || l.Number == 5) && l.Sub == 0:
+		return r.move(command)
+	case code.Is('G', 92), code.Is('G', 28):
+		return r.frame(command)
+	case code.Traits()&gcode.Gives != 0:
+		return r.heats(command)
+	case code.Is('M', 106) && (!l.Has('P') || value(l, 'P') == 0) && !l.Has('T'):
+		return r.fan(command)
+	case code.Is('M', 204), code.Is('M', 201):
+		return r.accelerates(command)
+	}
+	r.is.Apply(l)
+	return command
+}
+
+func value(l *gcode.Line, letter byte) float64 {
+	v, _ := l.Value(letter)
+	return v
+}
+
+// What is said is this close to what is meant: mm/s, and mm.
+const (
+	feedStep = 1e-4
+	step     = 1e-6
+)
+
+// move trims speed, flow and height of a move.
+func (r *Rewriter) move(command string) string {
+	l := &r.line
+	from, said, owed := r.is, r.said, r.owed
+	unit := 1.0
+	if r.is.Inches {
+		unit = 25.4
+	}
+	r.is.Apply(l)
+	to := &r.is.At
+	along := from.At[gcode.X] != to[gcode.X] || from.At[gcode.Y] != to[gcode.Y] || l.Number >= 2
+	pushed := to[gcode.E] - from.At[gcode.E]
+	lays := along && pushed > 0
+	w := writer{text: append(r.out[:0], command...)}
+
+	// Height: as soon as something is laid, and wherever the file says one.
+	z, up := l.Value('Z')
+	if want := max(to[gcode.Z]+r.now.Height-r.base, min(to[gcode.Z], 0)); up || lays && l.Number <= 1 && math.Abs(want-said.z) > step {
+		v := want
+		if r.is.Relative {
+			v -= said.z
+		}
+		if !up || math.Abs(v-z*unit) > step {
+			w.set('Z', v/unit, 4)
+		}
+		r.said.z = want
+	}
+
+	// Filament: what is laid as the trim wants it, anything else as the file has it.
+	if e, has := l.Value('E'); has {
+		if e *= unit; lays {
+			pushed *= r.now.flow()
+		}
+		if r.is.RelativeExtruder {
+			wanted := pushed + owed
+			if v := math.Round(wanted/unit*1e5) / 1e5 * unit; math.Abs(wanted-e) > step {
+				w.set('E', v/unit, 5)
+				r.owed = wanted - v
+				wanted = v
+			} else {
+				r.owed = 0
+			}
+			r.said.e = said.e + wanted
+		} else if want := said.e + pushed; math.Abs(want-e) > step {
+			w.set('E', want/unit, 5)
+			r.said.e = math.Round(want/unit*1e5) / 1e5 * unit
+		} else {
+			r.said.e = e
+		}
+	}
+
+	// Speed.
+	if want := r.is.Feed; want > 0 {
+		if lays {
+			want *= r.now.speed()
+		}
+		given, has := l.Value('F')
+		if given = given * unit / 60; has && math.Abs(given-want) > feedStep || !has && math.Abs(said.feed-want) > feedStep {
+			w.set('F', want*60/unit, 3)
+		}
+		r.said.feed = want
+	}
+	text, fits := w.done()
+	if r.out = text; !fits { // too long for a printer: as the file has it, which the next line makes good
+		r.said = said
+		r.owed = owed
+		r.plain(l, unit)
+		return command
+	}
+	if !w.changed {
+		return command
+	}
+	return string(text)
+}
+
+// plain follows a move that is said as the file has it.
+func (r *Rewriter) plain(l *gcode.Line, unit float64) {
+	for letter, at := range map[byte]*float64{'E': &r.said.e, 'Z': &r.said.z} {
+		if v, ok := l.Value(letter); ok {
+			relative := letter == 'Z' && r.is.Relative || letter == 'E' && r.is.RelativeExtruder
+			if v *= unit; relative {
+				v += *at
+			}
+			*at = v
+		}
+	}
+	if v, ok := l.Value('F'); ok && v > 0 {
+		r.said.feed = v * unit / 60
+	}
+}
+
+// frame follows what sets a new frame.
+func (r *Rewriter) frame(command string) string {
+	l := &r.line
+	raised := r.said.z - r.is.At[gcode.Z] // higher than the file has it
+	r.is.Apply(l)
+	all := !l.Has('X') && !l.Has('Y') && !l.Has('Z') && !l.Has('E')
+	if l.Number == 28 {
+		if all || l.Has('Z') {
+			r.said.z, r.base = r.is.At[gcode.Z], 0
+		}
+		return command
+	}
+	if all || l.Has('Z') {
+		r.base += raised
+		r.said.z = r.is.At[gcode.Z]
+	}
+	if all || l.Has('E') {
+		r.said.e, r.owed = r.is.At[gcode.E], 0
+	}
+	return command
+}
+
+// heats trims a setpoint.
+func (r *Rewriter) heats(command string) string {
+	l := &r.line
+	var h heat.Heater
+	switch l.Code().Setpoints()[0].Of {
+	case gcode.Bed:
+		h = heat.Bed
+	case gcode.Chamber:
+		h = heat.Chamber
+	default:
+		tool := r.is.Tool
+		if t, ok := l.Value('T'); ok && t >= 0 && t < 16 {
+			tool = int(t)
+		}
+		h = heat.NozzleOf(tool)
+	}
+	w := writer{text: append(r.out[:0], command...)}
+	for _, letter := range []byte{'S', 'R'} {
+		if v, ok := l.Value(letter); ok {
+			if became := r.now.Setpoint(h, v, r.first()); became != v {
+				w.set(letter, became, 1)
+			}
+		}
+	}
+	return r.take(command, &w)
+}
+
+// fan keeps the part fan within its bounds where the file has it on.
+func (r *Rewriter) fan(command string) string {
+	r.is.Apply(&r.line)
+	level := 255.0
+	if v, ok := r.line.Value('S'); ok {
+		level = v
+	}
+	w := writer{text: append(r.out[:0], command...)}
+	if level > 0 {
+		if became := r.now.fan(level); became != level {
+			w.set('S', became, 0)
+		}
+	}
+	return r.take(command, &w)
+}
+
+// accelerates keeps the file's accelerations within the trim's.
+func (r *Rewriter) accelerates(command string) string {
+	w := writer{text: append(r.out[:0], command...)}
+	if r.now.Most > 0 {
+		letters := "PRTS"
+		if r.line.Number == 201 {
+			letters = "XY"
+		}
+		for _, letter := range []byte(letters) {
+			if v, ok := r.line.Value(letter); ok && v > r.now.Most {
+				w.set(letter, r.now.Most, 0)
+			}
+		}
+	}
+	return r.take(command, &w)
+}
+
+// take is what a writer has written, where a printer takes it.
+func (r *Rewriter) take(command string, w *writer) string {
+	text, fits := w.done()
+	r.out = text
+	if !w.changed || !fits {
+		return command
+	}
+	return string(text)
+}
+
+// Between is what is to be said before the next command of the file, besides: setpoints
+// that hold for the first layer alone end with it. Setpoints are those that the lines so
+// far have given.
+func (r *Rewriter) Between(setpoints map[heat.Heater]float64) (out []string) {
+	if !r.reads || r.n == 0 || r.n != r.file.Second {
+		return nil
+	}
+	r.turn()
+	for h, v := range r.now.First {
+		if at := setpoints[h]; v != 0 && at > 0 {
+			out = append(out, Heat(h, at-v))
+		}
+	}
+	return out
+}
+
+// Turn is what is to be said at once as the trim becomes another before the next command:
+// what the lines so far have given otherwise. Setpoints are those.
+func (r *Rewriter) Turn(setpoints map[heat.Heater]float64) (out []string) {
+	before := r.now
+	r.turn()
+	for _, h := range slices.Sorted(maps.Keys(setpoints)) {
+		if at := setpoints[h]; at > 0 {
+			if became := at + r.now.more(h, r.first()) - before.more(h, r.first()); became != at {
+				out = append(out, Heat(h, max(became, 0)))
+			}
+		}
+	}
+	if r.is.Fan > 0 && (before.FanLow != r.now.FanLow || before.fanHigh() != r.now.fanHigh()) {
+		out = append(out, "M106 S"+strconv.FormatFloat(r.now.fan(r.is.Fan*255), 'f', 0, 64))
+	}
+	return out
+}
+
+// Heat is the line that gives a heater a setpoint, °C, and does not wait for it.
+func Heat(h heat.Heater, setpoint float64) string {
+	v := "S" + strconv.FormatFloat(math.Round(setpoint*10)/10, 'f', -1, 64)
+	switch tool, nozzle := h.Tool(); {
+	case nozzle:
+		return "M104 T" + strconv.Itoa(tool) + " " + v
+	case h == heat.Bed:
+		return "M140 " + v
+	}
+	return "M141 " + v
+}
+
+// A writer changes words of a plain line, in which every letter stands once.
+type writer struct {
+	text    []byte
+	changed bool
+}
+
+// set gives a word another number, with so many decimals at most; one that is not there
+// comes behind all others.
+func (w *writer) set(letter byte, v float64, decimals int) {
+	w.changed = true
+	number := strconv.AppendFloat(make([]byte, 0, 24), v, 'f', decimals, 64)
+	if bytes.IndexByte(number, '.') >= 0 {
+		number = bytes.TrimRight(bytes.TrimRight(number, "0"), ".")
+	}
+	if string(number) == "-0" {
+		number = number[1:]
+	}
+	for i := 1; i < len(w.text); i++ {
+		if w.text[i]&^0x20 != letter {
+			continue
+		}
+		end := i + 1
+		for end < len(w.text) && (w.text[end] >= '0' && w.text[end] <= '9' || bytes.IndexByte([]byte("+-."), w.text[end]) >= 0) {
+			end++
+		}
+		tail := append([]byte(nil), w.text[end:]...)
+		w.text = append(append(w.text[:i+1], number...), tail...)
+		return
+	}
+	w.text = append(append(append(w.text, ' '), letter), number...)
+}
+
+// done is the line, and whether it is as short as printers take it.
+func (w *writer) done() ([]byte, bool) {
+	if len(w.text) > gcode.MaxLine && w.changed {
+		w.text = bytes.ReplaceAll(w.text, []byte(" "), nil)
+	}
+	return w.text, len(w.text) <= gcode.MaxLine
+}

@@ -1,0 +1,182 @@
+// Package trim changes a file's lines for one run, as a person wants it without slicing
+// again: hotter, slower, with more flow, the nozzle a little higher.
+//
+// It promises that every command of the file stays one command, so that counts, marks and
+// journals mean the same with and without; that the same changes made at the same
+// commands give the same lines again, after any restart; and that whatever was not asked
+// for is as the file has it: a stroke's place, travels, retractions. It leaves the bounds
+// of setpoints to heat, and to the host when a change is made.
+package trim
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+)
+
+// A Trim is how a run differs from its file. The zero Trim changes nothing.
+type Trim struct {
+	Heaters map[heat.Heater]float64 `json:",omitempty"` // K that are added to setpoints above 0
+	First   map[heat.Heater]float64 `json:",omitempty"` // K that are added besides until the second layer begins
+	Speed   float64                 `json:",omitempty"` // % of the file's, of what lays plastic; 0: 100
+	Flow    float64                 `json:",omitempty"` // % of the filament that the file lays; 0: 100
+	FanLow  float64                 `json:",omitempty"` // % of the part fan at least, where the file has it on
+	FanHigh float64                 `json:",omitempty"` // % at most; 0: 100
+	Height  float64                 `json:",omitempty"` // mm by which the nozzle is higher than the file has it
+	Most    float64                 `json:",omitempty"` // mm/s² at most of the accelerations that the file sets; 0: as it sets them
+}
+
+// Bounds of a trim.
+const (
+	MostHeat   = 50   // K
+	LeastSpeed = 10   // %
+	MostSpeed  = 300  // %
+	LeastFlow  = 50   // %
+	MostFlow   = 150  // %
+	MostHeight = 1    // mm, up or down
+	LeastMost  = 50   // mm/s²
+	MostMost   = 1e5  // mm/s²
+	lowest     = 0.02 // mm that the nozzle stays above the bed while it lays plastic
+)
+
+// ErrValue means that a run cannot differ so from its file.
+var ErrValue = errors.New("a run cannot differ so from its file")
+
+// None reports whether the trim changes nothing.
+func (t Trim) None() bool {
+	return !some(t.Heaters) && !some(t.First) && t.speed() == 1 && t.flow() == 1 && t.FanLow == 0 && t.fanHigh() == 100 && t.Height == 0 && t.Most == 0
+}
+
+func some(m map[heat.Heater]float64) bool {
+	for _, v := range m {
+		if v != 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// Equal reports whether two trims change the same.
+func (t Trim) Equal(o Trim) bool {
+	same := func(a, b map[heat.Heater]float64) bool {
+		return maps.Equal(a, b) || !some(a) && !some(b)
+	}
+	return same(t.Heaters, o.Heaters) && same(t.First, o.First) && t.speed() == o.speed() && t.flow() == o.flow() && t.FanLow == o.FanLow && t.fanHigh() == o.fanHigh() && t.Height == o.Height && t.Most == o.Most
+}
+
+// Factor is by how much faster what lays plastic is drawn.
+func (t Trim) Factor() float64 { return t.speed() }
+
+func (t Trim) speed() float64 { return share(t.Speed) }
+
+func (t Trim) flow() float64 { return share(t.Flow) }
+
+// share is a percentage as a factor; 0 is 1.
+func share(percent float64) float64 {
+	if percent == 0 {
+		return 1
+	}
+	return percent / 100
+}
+
+func (t Trim) fanHigh() float64 {
+	if t.FanHigh == 0 {
+		return 100
+	}
+	return t.FanHigh
+}
+
+// Setpoint is what becomes of a setpoint of the file, °C.
+func (t Trim) Setpoint(h heat.Heater, file float64, first bool) float64 {
+	if file <= 0 {
+		return file
+	}
+	return max(file+t.more(h, first), 0)
+}
+
+// more is what is added to a setpoint, K.
+func (t Trim) more(h heat.Heater, first bool) float64 {
+	if first {
+		return t.Heaters[h] + t.First[h]
+	}
+	return t.Heaters[h]
+}
+
+// fan is what becomes of a level of the part fan, 0 to 255, that is on.
+func (t Trim) fan(level float64) float64 {
+	return math.Round(min(max(min(level, 255), t.FanLow*2.55), t.fanHigh()*2.55))
+}
+
+// A File is what must be known of a file to trim it.
+type File struct {
+	Setpoints map[heat.Heater]float64 // the highest, °C
+	Second    int                     // commands before the second layer begins; 0: there is none
+	Lowest    float64                 // mm: the lowest height at which plastic is laid
+}
+
+// Check says what is wrong with a trim of a file, on a machine with those limits.
+func (t Trim) Check(f File, limits heat.Limits) error {
+	wrong := func(format string, args ...any) error {
+		return fmt.Errorf("%w: %s", ErrValue, fmt.Sprintf(format, args...))
+	}
+	for _, b := range []struct {
+		name, unit         string
+		v, none, low, high float64
+	}{
+		{"speed", "%", t.Speed, 0, LeastSpeed, MostSpeed}, {"flow", "%", t.Flow, 0, LeastFlow, MostFlow},
+		{"least fan", "%", t.FanLow, 0, 0, 100}, {"most fan", "%", t.FanHigh, 0, 0, 100},
+		{"height", "mm", t.Height, 0, -MostHeight, MostHeight}, {"acceleration", "mm/s²", t.Most, 0, LeastMost, MostMost},
+	} {
+		if b.v != b.none && !(b.v >= b.low && b.v <= b.high) {
+			return wrong("the %s can be %g to %g %s, and not %g", b.name, b.low, b.high, b.unit, b.v)
+		}
+	}
+	if t.FanLow > t.fanHigh() {
+		return wrong("the fan cannot be %g %% at least and %g %% at most", t.FanLow, t.fanHigh())
+	}
+	if f.Lowest > 0 && t.Height < 0 && f.Lowest+t.Height < lowest {
+		return wrong("%g mm lower the nozzle would lay its first layer, which the file has at %g mm, in the bed", -t.Height, f.Lowest)
+	}
+	for _, of := range []map[heat.Heater]float64{t.Heaters, t.First} {
+		for _, h := range slices.Sorted(maps.Keys(of)) {
+			switch v, file := of[h], f.Setpoints[h]; {
+			case !(math.Abs(v) <= MostHeat):
+				return wrong("a setpoint can differ by up to %d K, and not by %g", MostHeat, v)
+			case v != 0 && file <= 0:
+				return wrong("the file gives %s no setpoint", h)
+			}
+		}
+	}
+	for h, file := range f.Setpoints {
+		for _, first := range []bool{false, true} {
+			if err := limits.Check(h, t.Setpoint(h, file, first)); t.Setpoint(h, file, first) != file && err != nil {
+				return wrong("%v", err)
+			}
+		}
+	}
+	return nil
+}
+
+// A Change is a trim that holds from some command of the file on.
+type Change struct {
+	From int // commands before it
+	Trim Trim
+	Lead gcode.State `json:",omitzero"` // where these lead, of the first change alone: lines before it are as the file has them
+}
+
+// A Schedule is the trims of a run in the order in which they were made. The last that
+// was made from a command on holds.
+type Schedule []Change
+
+// Last is the trim that was made last.
+func (s Schedule) Last() Trim {
+	if len(s) == 0 {
+		return Trim{}
+	}
+	return s[len(s)-1].Trim
+}
