@@ -283,27 +283,29 @@ type Position struct {
 
 // Run is one execution of a file.
 type Run struct {
-	ID              string      `json:"id" format:"uuid"`
-	File            string      `json:"file"`
-	Digest          string      `json:"digest" doc:"blake3- and 64 hexadecimal digits, as b3sum prints them; of a file stored by an older version, its SHA-256 in 64 digits"`
-	State           string      `json:"state" enum:"waiting,warming,running,held,ending,finished,stopped,broken,interrupted"`
-	Over            bool        `json:"over" doc:"Nothing more happens to it"`
-	Going           bool        `json:"going" doc:"It is at work: neither is it over, nor does it wait to be found again"`
-	May             []string    `json:"may,omitempty" enum:"hold,resume,stop,pick-up" doc:"What a person may do to it now"`
-	Reason          string      `json:"reason" doc:"Why it was held, stopped or broke; empty otherwise"`
-	Created         time.Time   `json:"created"`
-	Started         *time.Time  `json:"started,omitempty" doc:"The first line was said"`
-	Laying          *time.Time  `json:"laying,omitempty" doc:"The first plastic was laid"`
-	Ended           *time.Time  `json:"ended,omitempty"`
-	Commands        int         `json:"commands" doc:"Lines of the file that the printer receives"`
-	Taken           int         `json:"taken" doc:"Of which it has taken"`
-	FilamentMM      float64     `json:"filament_mm" doc:"What the whole file pushes"`
-	EstimateSeconds float64     `json:"estimate_seconds" doc:"Time of all moves, computed from them, without warming"`
-	LastedSeconds   float64     `json:"lasted_seconds" doc:"From its first line to now, or to its end"`
-	Progress        *Progress   `json:"progress,omitempty" doc:"Of the run that goes on and of the last one"`
-	By              string      `json:"by,omitempty" doc:"Who started it"`
-	Overruled       []Overruled `json:"overruled,omitempty" doc:"What stood in its way, and why that did not matter"`
-	NeedsPlan       bool        `json:"needs_plan" doc:"Interrupted, and the printer has forgotten everything: it is picked up by a plan"`
+	ID              string             `json:"id" format:"uuid"`
+	File            string             `json:"file"`
+	Digest          string             `json:"digest" doc:"blake3- and 64 hexadecimal digits, as b3sum prints them; of a file stored by an older version, its SHA-256 in 64 digits"`
+	State           string             `json:"state" enum:"waiting,warming,running,held,ending,finished,stopped,broken,interrupted"`
+	Over            bool               `json:"over" doc:"Nothing more happens to it"`
+	Going           bool               `json:"going" doc:"It is at work: neither is it over, nor does it wait to be found again"`
+	May             []string           `json:"may,omitempty" enum:"hold,resume,stop,pick-up" doc:"What a person may do to it now"`
+	Reason          string             `json:"reason" doc:"Why it was held, stopped or broke; empty otherwise"`
+	Created         time.Time          `json:"created"`
+	Started         *time.Time         `json:"started,omitempty" doc:"The first line was said"`
+	Laying          *time.Time         `json:"laying,omitempty" doc:"The first plastic was laid"`
+	Ended           *time.Time         `json:"ended,omitempty"`
+	Commands        int                `json:"commands" doc:"Lines of the file that the printer receives"`
+	Taken           int                `json:"taken" doc:"Of which it has taken"`
+	FilamentMM      float64            `json:"filament_mm" doc:"What the whole file pushes"`
+	EstimateSeconds float64            `json:"estimate_seconds" doc:"Time of all moves, computed from them, without warming"`
+	LastedSeconds   float64            `json:"lasted_seconds" doc:"From its first line to now, or to its end"`
+	Progress        *Progress          `json:"progress,omitempty" doc:"Of the run that goes on and of the last one"`
+	By              string             `json:"by,omitempty" doc:"Who started it"`
+	Overruled       []Overruled        `json:"overruled,omitempty" doc:"What stood in its way, and why that did not matter"`
+	Trim            *Trim              `json:"trim,omitempty" doc:"How its lines differ from the file's; of the run that goes on and of the last one"`
+	Origin          map[string]float64 `json:"origin,omitempty" doc:"The highest setpoints that the file gives, °C; with a trim"`
+	NeedsPlan       bool               `json:"needs_plan" doc:"Interrupted, and the printer has forgotten everything: it is picked up by a plan"`
 }
 
 // PickUp says where an interrupted run is picked up. What is left out the host
@@ -398,7 +400,7 @@ type HeatRun struct {
 // HeatMark is something that happened at one moment.
 type HeatMark struct {
 	At     time.Time `json:"at"`
-	Kind   string    `json:"kind" enum:"setpoint,hold,resume,alarm,clock"`
+	Kind   string    `json:"kind" enum:"setpoint,hold,resume,trim,alarm,clock"`
 	Heater string    `json:"heater,omitempty"`
 	Text   string    `json:"text"`
 }

@@ -8,6 +8,7 @@ type StartRun struct {
 	Digest      string     `json:"digest,omitempty" doc:"Of the file that was looked at: if it was replaced since, nothing begins"`
 	Soak        bool       `json:"soak,omitempty" doc:"Heat the bed to the file's setpoint and hold it until its heat has spread, before the first line"`
 	SoakSeconds float64    `json:"soak_seconds,omitempty" minimum:"0" maximum:"14400" doc:"For so long; 0: until the plate has settled"`
+	Trim        *Trim      `json:"trim,omitempty" doc:"How its lines are to differ from the file's; takes the scope operate"`
 	Seen        *[]string  `json:"seen,omitempty" doc:"Kinds of the checks that were read: if another one has come since, a block or a warning, nothing begins"`
 	Overrule    []Overrule `json:"overrule,omitempty" maxItems:"20" doc:"Blocks that do not matter; takes the scope operate"`
 }

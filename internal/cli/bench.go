@@ -136,6 +136,9 @@ func showRun(w io.Writer, r api.Run) {
 		}
 		fmt.Fprintln(w)
 	}
+	if differs := trimWords(r); len(differs) > 0 && !r.Over {
+		fmt.Fprintf(w, "  differs from its file: %s\n", strings.Join(differs, ", "))
+	}
 	fmt.Fprintf(w, "  run %s\n", r.ID)
 	if r.Started != nil {
 		verb := "so far"

@@ -70,7 +70,7 @@ func Command(out, errs io.Writer) *cli.Command {
 			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
 			resumeCommand(),
 			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part"),
-			haltCommand(), heatCommand(), coolCommand(), heatlogCommand(), moveCommand(), homeCommand(), outputsCommand(), routinesCommand(), sayCommand(), wireCommand(), runsCommand(),
+			trimCommand(), haltCommand(), heatCommand(), coolCommand(), heatlogCommand(), moveCommand(), homeCommand(), outputsCommand(), routinesCommand(), sayCommand(), wireCommand(), runsCommand(),
 		},
 	}
 	app.Action = func(_ context.Context, cmd *cli.Command) error {

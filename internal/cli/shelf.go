@@ -125,15 +125,23 @@ func fetchFile(ctx context.Context, cmd *cli.Command, c *client.Client, name str
 
 func printCommand() *cli.Command {
 	return &cli.Command{
-		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"},
+		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: append([]cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"},
 			&cli.BoolFlag{Name: "soak", Usage: "hold the bed at the file's setpoint until the plate is even, then begin"},
-			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}, overruleFlag},
+			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}, overruleFlag}, trims()...),
 		Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 			whys, err := overruled(cmd)
 			if err != nil {
 				return err
 			}
-			r, err := c.StartWith(ctx, api.StartRun{File: name, Overrule: whys, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
+			t, said, err := trimmed(cmd, api.Trim{})
+			if err != nil {
+				return err
+			}
+			var differs *api.Trim
+			if said {
+				differs = &t
+			}
+			r, err := c.StartWith(ctx, api.StartRun{File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
 			if err != nil {
 				return err
 			}

@@ -194,6 +194,12 @@ func (c *Client) Start(ctx context.Context, file string) (api.Run, error) {
 	return c.StartWith(ctx, api.StartRun{File: file})
 }
 
+// Trim lets a run's lines differ from its file's.
+func (c *Client) Trim(ctx context.Context, id string, t api.Trim) (api.Run, error) {
+	var out api.Run
+	return out, c.call(ctx, http.MethodPut, "/v1/runs/"+url.PathEscape(id)+"/trim", t, &out)
+}
+
 // StartWith starts a file with a soak before it.
 func (c *Client) StartWith(ctx context.Context, s api.StartRun) (api.Run, error) {
 	var out api.Run

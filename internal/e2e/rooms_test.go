@@ -22,6 +22,7 @@ var doors = map[string][]string{
 	"internal/core/wire":      {"internal/core"},
 	"internal/core/queue":     {},
 	"internal/core/bed":       {},
+	"internal/core/trim":      {"internal/core"},
 	"internal/core/preflight": {"internal/core"},
 	"internal/core/bounds":    {"internal/core"},
 	"internal/core/machine":   {"internal/core"},

@@ -10,6 +10,7 @@ const (
 	MarkSetpoint MarkKind = "setpoint" // a heater was given another setpoint, by whomever
 	MarkHold     MarkKind = "hold"     // a run was held
 	MarkResume   MarkKind = "resume"   // and went on
+	MarkTrim     MarkKind = "trim"     // a person let a run differ otherwise from its file
 	MarkAlarm    MarkKind = "alarm"    // a guard has raised an alarm
 	MarkClock    MarkKind = "clock"    // the computer's clock was moved
 )

@@ -3,6 +3,8 @@ package run
 import (
 	"encoding/json"
 	"time"
+
+	"diathermon/internal/core/trim"
 )
 
 // EntryKind tells what an Entry says.
@@ -14,6 +16,7 @@ const (
 	Counts  EntryKind = "counts"  // from line Number on, the file's commands after the first Command are said
 	Other   EntryKind = "other"   // line Number was not of the file: Text
 	Reached EntryKind = "reached" // Command of the file's commands have been taken, the last with line Number
+	Trims   EntryKind = "trims"   // Trim: how the file's lines are said from some command on
 	Becomes EntryKind = "becomes" // Stage, because of Reason
 	Lost    EntryKind = "lost"    // the printer has forgotten everything; of versions that kept no stages
 )
@@ -27,6 +30,7 @@ type Entry struct {
 	Number  int             `json:"number,omitempty"`
 	Command int             `json:"command,omitempty"`
 	Text    string          `json:"text,omitempty"`
+	Trim    *trim.Change    `json:"trim,omitempty"`
 	Stage   kept            `json:"-"`
 	Data    json.RawMessage `json:"stage,omitempty"` // what Encode writes of Stage
 	State   State           `json:"state,omitempty"`

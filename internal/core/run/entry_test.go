@@ -6,18 +6,20 @@ import (
 	"testing"
 	"time"
 
+	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/trim"
 )
 
 const file = "; a file\nM140 S60\nG28\n\nM109 S205 ; hot\nG1 X10 Y10 F3000\nG1 X20 E1\nG1 X30 E2\nG1 X40 E3\n"
 
 func TestAFileIsReplayedUpToACommand(t *testing.T) {
-	p, err := run.Replay(strings.NewReader(file), 5)
+	p, err := run.Replay(run.Commands(strings.NewReader(file)), 5)
 	if err != nil || p.At[0] != 20 || p.At[3] != 1 || p.Setpoints[heat.Bed] != 60 || p.Nozzle() != 205 || p.Feed != 50 || !p.Knows() {
 		t.Errorf("it leads to %+v, %v", p, err)
 	}
-	if _, err := run.Replay(strings.NewReader(file), 99); err == nil || !strings.Contains(err.Error(), "has 7 commands") {
+	if _, err := run.Replay(run.Commands(strings.NewReader(file)), 99); err == nil || !strings.Contains(err.Error(), "has 7 commands") {
 		t.Errorf("beyond its end: %v", err)
 	}
 }
@@ -41,12 +43,12 @@ func TestLinesAreReplayedWithWhatWasSaidBetweenTheLines(t *testing.T) {
 		if n := s.Commands(number); n != want.command {
 			t.Errorf("line %d is command %d, want %d", number, n, want.command)
 		}
-		p, err := s.Replay(strings.NewReader(file), number, 14)
+		p, err := s.Replay(run.Commands(strings.NewReader(file)), number, 14)
 		if err != nil || p.At[0] != want.x || p.Nozzle() != want.nozzle {
 			t.Errorf("line %d leads to X %g and %g °C, %v; want %+v", number, p.At[0], p.Nozzle(), err, want)
 		}
 	}
-	if _, err := s.Replay(strings.NewReader(file), 99, 0); err == nil {
+	if _, err := s.Replay(run.Commands(strings.NewReader(file)), 99, 0); err == nil {
 		t.Error("a line beyond the file's end leads somewhere")
 	}
 }
@@ -65,4 +67,36 @@ func FuzzParseEntry(f *testing.F) {
 			t.Errorf("%q is %+v, and written again %+v, %v", line, got, again, err)
 		}
 	})
+}
+
+func TestAJournalKeepsHowLinesDiffer(t *testing.T) {
+	life := run.New(run.Rules{}, run.File{Commands: 9}, run.Record{ID: "r"})
+	again := &run.Life{}
+	keep := func(effects []run.Effect, err error) {
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, e := range effects {
+			if e.Do != run.DoKeep {
+				continue
+			}
+			told, err := run.ParseEntry(e.Entry.Encode())
+			if err != nil {
+				t.Fatal(err)
+			}
+			again.Tell(told)
+		}
+	}
+	again.Tell(run.Entry{Kind: run.Begins, Record: &run.Record{ID: "r"}})
+	lead := gcode.State{At: gcode.Position{1, 2, 3, 4}, Modes: gcode.Modes{Feed: 40, Tool: 1}}
+	want := trim.Schedule{
+		{From: 3, Trim: trim.Trim{Flow: 90, Heaters: map[heat.Heater]float64{heat.Bed: 5}}, Lead: lead},
+		{From: 7, Trim: trim.Trim{Speed: 80, Height: -0.02, First: map[heat.Heater]float64{heat.Nozzle: 2.5}}},
+	}
+	for _, c := range want {
+		keep(life.Step(run.Event{On: run.OnTrim, Trim: &c, Reason: "somebody"}, run.Machine{}))
+	}
+	if !reflect.DeepEqual(life.Trims(), want) || !reflect.DeepEqual(again.Trims(), want) {
+		t.Errorf("it differs by %+v, and told again by %+v, want %+v", life.Trims(), again.Trims(), want)
+	}
 }

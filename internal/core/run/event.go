@@ -6,6 +6,7 @@ import (
 
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/trim"
 )
 
 // Machine is what is true of the printer as an event comes in.
@@ -53,6 +54,7 @@ const (
 	OnReplayed             // the file has been read up to where the printer is: Lead; or not, because of Reason
 	OnTime                 // time passes
 	OnClock                // the computer's clock was set, By so much
+	OnTrim                 // its lines are to be as Trim has them
 	OnBack                 // the host is back, having been away in the middle of the run
 )
 
@@ -66,6 +68,7 @@ type Event struct {
 	Heats  bool // the line gives a heater a setpoint
 	Soak   *time.Duration
 	Plan   *Plan
+	Trim   *trim.Change
 	Lead   *Replayed
 	Where  *gcode.Position
 	By     time.Duration

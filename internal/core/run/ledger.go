@@ -1,9 +1,7 @@
 package run
 
 import (
-	"bufio"
 	"fmt"
-	"io"
 	"maps"
 
 	"diathermon/internal/core/gcode"
@@ -45,11 +43,10 @@ type Replayed struct {
 }
 
 // Replay returns the point that a printer has come to whose last line has that
-// number: the file's commands, and those that were said between them. It tells the
+// number: the file's commands as next tells them, and those that were said between them. It tells the
 // setpoints that the file's own gave behind line after.
-func (l Ledger) Replay(file io.Reader, number, after int) (Replayed, error) {
-	in := bufio.NewReaderSize(file, 64<<10)
-	p, err := Replay(in, l.Before)
+func (l Ledger) Replay(next func() (string, bool), number, after int) (Replayed, error) {
+	p, err := Replay(next, l.Before)
 	out := Replayed{Point: p, Given: map[heat.Heater]float64{}}
 	if err != nil {
 		return out, err
@@ -60,13 +57,12 @@ func (l Ledger) Replay(file io.Reader, number, after int) (Replayed, error) {
 			out.Apply(&line)
 		}
 	}
-	rest := Commands(in)
 	for at := l.Number; at <= number; at++ {
 		if other, is := l.Others[at]; is {
 			apply(other)
 			continue
 		}
-		command, ok := rest()
+		command, ok := next()
 		if !ok {
 			return out, fmt.Errorf("the file ends before line %d", at)
 		}
@@ -79,8 +75,8 @@ func (l Ledger) Replay(file io.Reader, number, after int) (Replayed, error) {
 	return out, nil
 }
 
-// Trims applies to a point what a person has changed of speed and flow.
-func (l Ledger) Trims(p *Point) {
+// Factors applies to a point what a person has changed of speed and flow.
+func (l Ledger) Factors(p *Point) {
 	var line gcode.Line
 	for number := l.Number; number < l.Said; number++ {
 		if text, ok := l.Others[number]; ok && line.Parse([]byte(text)) == nil && (line.Is('M', 220) || line.Is('M', 221)) {

@@ -5,10 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"slices"
 	"time"
 
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/trim"
 )
 
 // Errors that callers tell apart. Each comes wrapped in a text for the person.
@@ -43,6 +45,7 @@ type Life struct {
 	record  Record // its State is the stage's
 	stage   stage
 	ledger  Ledger
+	trims   trim.Schedule
 	printer json.RawMessage
 	lost    bool // as versions told that kept no stages
 
@@ -79,6 +82,8 @@ func (l *Life) Tell(e Entry) {
 	case Other:
 		l.ledger.Others[e.Number] = e.Text
 		l.ledger.Said = max(l.ledger.Said, e.Number+1)
+	case Trims:
+		l.trims = append(l.trims, *e.Trim)
 	case Reached:
 		l.reached(e)
 	case Becomes:
@@ -122,6 +127,9 @@ func (l *Life) Record() Record { return l.record }
 
 // Ledger returns what the numbers of the run's lines mean.
 func (l *Life) Ledger() Ledger { return l.ledger.clone() }
+
+// Trims returns how the run's lines differ from its file's, and from where on.
+func (l *Life) Trims() trim.Schedule { return slices.Clone(l.trims) }
 
 // Printer returns what the printer said of itself as the lines were first counted.
 func (l *Life) Printer() json.RawMessage { return l.printer }
@@ -294,6 +302,13 @@ func (l *Life) step(e Event, m Machine) error {
 		l.rejoin(e.Number, m)
 	case is{Away, OnBlank}:
 		l.forget(e.Reason, m)
+	case is{Fresh, OnTrim}, is{Soaking, OnTrim}, is{Heating, OnTrim}, is{Drawing, OnTrim}, is{Settling, OnTrim}, is{Leaving, OnTrim}, is{Parked, OnTrim}, is{Returning, OnTrim}, is{CutShort, OnTrim}, is{Paused, OnTrim}:
+		l.keep(Entry{Kind: Trims, Trim: e.Trim}, m)
+		if e.Reason != "" {
+			l.do(Effect{Do: DoMark, Mark: heat.MarkTrim, Text: e.Reason})
+			l.do(Effect{Do: DoTell, Text: e.Reason})
+		}
+		l.do(Effect{Do: DoShow})
 	case is{Rejoining, OnReplayed}:
 		l.replayed(e, m)
 	case is{Rejoining, OnCool}:
@@ -375,6 +390,8 @@ func (l *Life) refuse(on On) error {
 			return fmt.Errorf("%w: it is interrupted; it is picked up by a plan", ErrState)
 		}
 		return fmt.Errorf("%w: it is %s, not held", ErrState, l.record.State)
+	case OnTrim:
+		return fmt.Errorf("%w: it is %s, and its lines cannot be changed then", ErrState, l.record.State)
 	case OnPickUp:
 		return fmt.Errorf("%w: it is %s, not interrupted", ErrState, l.record.State)
 	case OnStop:

@@ -10,6 +10,7 @@ import (
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/trim"
 )
 
 // a run of ten commands, whose third lays the first plastic.
@@ -114,24 +115,24 @@ func held() *one    { return drawing().step(on(run.OnHold)).until(run.Parked) }
 // follows; "·" is that nothing happens, "=" that the stage stays and something is
 // done or noted in it, "no" that the person who asks is refused.
 const matrix = `
-           begin     hold      resume    stop      halt      pick-up   cool      said      other     taken     ask       spent     unread    done      stale     off       soaked    pause     cut       reset     kept      blank     replayed  time      clock     back
-fresh      =         no        no        over      over      no        ·         heating   =         ·         leaving   ·         over      ·         ·         ·         ·         ·         over      over      ·         ·         ·         ·         =         away
-soaking    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         ·         ·         ·         ·         ·         ·         heating   paused    away      away      ·         ·         ·         ·         =         away
-heating    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         leaving   ·         stopping  ·         ·         ·         ·         paused    away      away      ·         ·         ·         =         =         away
-drawing    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         leaving   ·         stopping  ·         ·         ·         ·         paused    away      away      ·         ·         ·         =         =         away
-settling   ·         no        drawing   stopping  over      no        =         ·         =         leaving   ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away
-leaving    ·         no        =         stopping  over      no        =         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away
-parked     ·         no        returning stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         =         =         away
-returning  ·         =         =         stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away
-cut-short  ·         no        returning stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away
-paused     ·         no        drawing   stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away
-finishing  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away
-stopping   ·         no        no        ·         over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         =         ·         ·         over      over      ·         ·         ·         ·         =         over
-away       ·         no        no        over      over      no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         =         =         rejoining forgotten ·         ·         =         =
-rejoining  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         =         ·         =         away
-forgotten  ·         no        no        stopping  over      picking-up ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         =         =         away
-picking-up ·         =         no        stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away
-over       ·         no        no        no        ·         no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·
+           begin     hold      resume    stop      halt      pick-up   cool      said      other     taken     ask       spent     unread    done      stale     off       soaked    pause     cut       reset     kept      blank     replayed  time      clock     back      trim
+fresh      =         no        no        over      over      no        ·         heating   =         ·         leaving   ·         over      ·         ·         ·         ·         ·         over      over      ·         ·         ·         ·         =         away      =
+soaking    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         ·         ·         ·         ·         ·         ·         heating   paused    away      away      ·         ·         ·         ·         =         away      =
+heating    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         leaving   ·         stopping  ·         ·         ·         ·         paused    away      away      ·         ·         ·         =         =         away      =
+drawing    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         leaving   ·         stopping  ·         ·         ·         ·         paused    away      away      ·         ·         ·         =         =         away      =
+settling   ·         no        drawing   stopping  over      no        =         ·         =         leaving   ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =
+leaving    ·         no        =         stopping  over      no        =         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =
+parked     ·         no        returning stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         =         =         away      =
+returning  ·         =         =         stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =
+cut-short  ·         no        returning stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =
+paused     ·         no        drawing   stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =
+finishing  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      no
+stopping   ·         no        no        ·         over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         =         ·         ·         over      over      ·         ·         ·         ·         =         over      no
+away       ·         no        no        over      over      no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         =         =         rejoining forgotten ·         ·         =         =         no
+rejoining  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         =         ·         =         away      no
+forgotten  ·         no        no        stopping  over      picking-up ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         =         =         away     no
+picking-up ·         =         no        stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      no
+over       ·         no        no        no        ·         no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         no
 `
 
 func TestEveryEventInEveryStage(t *testing.T) {
@@ -191,5 +192,5 @@ var events = []struct {
 	{"taken", run.Event{On: run.OnTaken, Number: 7}}, {"ask", on(run.OnAsk)}, {"spent", on(run.OnSpent)}, {"unread", on(run.OnUnreadable)},
 	{"done", run.Event{On: run.OnDone}}, {"stale", run.Event{On: run.OnDone, Token: 1 << 40}}, {"off", on(run.OnOff)}, {"soaked", on(run.OnSoaked)}, {"pause", on(run.OnPause)},
 	{"cut", on(run.OnCut)}, {"reset", on(run.OnReset)}, {"kept", run.Event{On: run.OnKept, Number: 5}}, {"blank", on(run.OnBlank)},
-	{"replayed", run.Event{On: run.OnReplayed, Lead: &run.Replayed{Point: newOne().m.At}}}, {"time", on(run.OnTime)}, {"clock", run.Event{On: run.OnClock, By: time.Hour}}, {"back", on(run.OnBack)},
+	{"replayed", run.Event{On: run.OnReplayed, Lead: &run.Replayed{Point: newOne().m.At}}}, {"time", on(run.OnTime)}, {"clock", run.Event{On: run.OnClock, By: time.Hour}}, {"back", on(run.OnBack)}, {"trim", run.Event{On: run.OnTrim, Trim: &trim.Change{From: 1, Trim: trim.Trim{Speed: 90}}}},
 }

@@ -64,12 +64,11 @@ func Commands(file io.Reader) func() (string, bool) {
 	}
 }
 
-// Replay reads the first commands of a file and returns the point they lead to.
-// A bufio.Reader is left behind the last of them.
-func Replay(file io.Reader, commands int) (Point, error) {
+// Replay takes the first commands of a file, which next tells, and returns the point they
+// lead to.
+func Replay(next func() (string, bool), commands int) (Point, error) {
 	var p Point
 	var l gcode.Line
-	next := Commands(file)
 	for n := range commands {
 		command, ok := next()
 		if !ok {

@@ -319,7 +319,7 @@ func TestAPickUpRestoresWhatAPersonHadTrimmed(t *testing.T) {
 		l.Tell(e)
 	}
 	at := newOne().m.At.Clone()
-	l.Ledger().Trims(&at)
+	l.Ledger().Factors(&at)
 	plan, err := parking.PickUp(4, 2, at, 4, part)
 	if err != nil {
 		t.Fatal(err)
@@ -345,7 +345,7 @@ func TestASetpointIsTheHighestThatALineCouldMean(t *testing.T) {
 
 func TestWhatTheFileHeatedMeanwhileIsWhatCameAfter(t *testing.T) {
 	l := run.Ledger{Number: 1, Others: map[int]string{4: "M104 S0"}}
-	lead, err := l.Replay(strings.NewReader("M104 S150\nM140 S60\nG28\nM109 S205\n"), 5, 2)
+	lead, err := l.Replay(run.Commands(strings.NewReader("M104 S150\nM140 S60\nG28\nM109 S205\n")), 5, 2)
 	if err != nil || !maps.Equal(lead.Given, map[heat.Heater]float64{heat.NozzleOf(0): 205}) {
 		t.Errorf("behind line 2 it heats %v, %v", lead.Given, err)
 	}

@@ -490,7 +490,7 @@ func (w *world) do(e run.Effect) {
 		w.conv.Send(w.now, wire.Request{Lane: wire.Manual, Command: e.Command, Tag: w.tags, Urgent: true})
 	case run.DoReplay:
 		ledger := w.life.Ledger()
-		lead, err := ledger.Replay(strings.NewReader(strings.Join(w.lines, "\n")), e.Number, e.After)
+		lead, err := ledger.Replay(run.Commands(strings.NewReader(strings.Join(w.lines, "\n"))), e.Number, e.After)
 		if err != nil {
 			w.fail("replaying up to line %d: %v", e.Number, err)
 		}
@@ -734,7 +734,7 @@ func (w *world) pickUp() {
 		}
 	}
 	in := bufio.NewReader(strings.NewReader(strings.Join(w.lines, "\n")))
-	at, err := run.Replay(in, command)
+	at, err := run.Replay(run.Commands(in), command)
 	if err != nil {
 		w.fail("replaying %d commands: %v", command, err)
 	}

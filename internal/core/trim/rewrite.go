@@ -26,23 +26,42 @@ type Rewriter struct {
 		feed float64 // mm/s; 0: none yet
 		e, z float64 // mm, in the frames of G92
 	}
-	owed float64 // mm of filament that a relative E could not say
-	base float64 // mm of height that G92 has taken in
-	out  []byte
+	given map[heat.Heater]float64 // °C: the file's own setpoints, as Through has met them
+	tool  int                     // as it has met it
+	owed  float64                 // mm of filament that a relative E could not say
+	base  float64                 // mm of height that G92 has taken in
+	out   []byte
 }
 
 // New returns a rewriter at the beginning of a file.
 func New(f File, s Schedule) *Rewriter { return &Rewriter{file: f, rest: s} }
 
-// Add makes a change from the next command on. Lead is where the lines so far lead, if it
-// is the first.
-func (r *Rewriter) Add(t Trim, lead gcode.State) Change {
+// Next is a change from the next command on. Lead is where the lines so far lead.
+func (r *Rewriter) Next(t Trim, lead gcode.State) Change {
 	c := Change{From: r.n, Trim: t}
 	if !r.reads && len(r.rest) == 0 {
 		c.Lead = lead
 	}
-	r.rest = append(r.rest[:len(r.rest):len(r.rest)], c)
 	return c
+}
+
+// Take makes a change and returns what is to be said at once: what the lines so far have
+// given otherwise. Setpoints are those.
+func (r *Rewriter) Take(c Change, setpoints map[heat.Heater]float64) (out []string) {
+	before := r.now
+	r.rest = append(r.rest[:len(r.rest):len(r.rest)], c)
+	r.turn()
+	for _, h := range slices.Sorted(maps.Keys(setpoints)) {
+		if at := setpoints[h]; at > 0 {
+			if became := at + r.now.more(h, r.first()) - before.more(h, r.first()); became != at {
+				out = append(out, Heat(h, max(became, 0)))
+			}
+		}
+	}
+	if r.is.Fan > 0 && (before.FanLow != r.now.FanLow || before.fanHigh() != r.now.fanHigh()) {
+		out = append(out, "M106 S"+strconv.FormatFloat(r.now.fan(r.is.Fan*255), 'f', 0, 64))
+	}
+	return out
 }
 
 // At is how many commands have been taken.
@@ -53,13 +72,48 @@ func (r *Rewriter) first() bool { return r.file.Second > 0 && r.n < r.file.Secon
 
 // Through returns the commands of a file as they become.
 func (r *Rewriter) Through(next func() (string, bool)) func() (string, bool) {
+	r.given = map[heat.Heater]float64{}
+	var l gcode.Line
 	return func() (string, bool) {
 		command, ok := next()
-		if ok {
-			command = r.Line(command)
+		if !ok {
+			return "", false
 		}
-		return command, ok
+		if l.Parse([]byte(command)) == nil {
+			if l.Letter == 'T' {
+				r.tool = l.Number
+			}
+			if l.Code().Traits()&gcode.Gives != 0 {
+				r.given[heaterOf(&l, r.tool)] = max(value(&l, 'S'), value(&l, 'R'))
+			}
+		}
+		return r.Line(command), true
 	}
+}
+
+// Setpoints are those that hold behind the commands that Through has returned: what was
+// said besides, as a change was made or the first layer ended, is among them.
+func (r *Rewriter) Setpoints() map[heat.Heater]float64 {
+	r.turn()
+	out := map[heat.Heater]float64{}
+	for h, v := range r.given {
+		out[h] = r.now.Setpoint(h, v, r.first())
+	}
+	return out
+}
+
+// heaterOf is the heater that a line gives a setpoint.
+func heaterOf(l *gcode.Line, tool int) heat.Heater {
+	switch l.Code().Setpoints()[0].Of {
+	case gcode.Bed:
+		return heat.Bed
+	case gcode.Chamber:
+		return heat.Chamber
+	}
+	if t, ok := l.Value('T'); ok && t >= 0 && t < 16 {
+		tool = int(t)
+	}
+	return heat.NozzleOf(tool)
 }
 
 // Line returns what the next command of the file becomes.
@@ -232,19 +286,7 @@ func (r *Rewriter) frame(command string) string {
 // heats trims a setpoint.
 func (r *Rewriter) heats(command string) string {
 	l := &r.line
-	var h heat.Heater
-	switch l.Code().Setpoints()[0].Of {
-	case gcode.Bed:
-		h = heat.Bed
-	case gcode.Chamber:
-		h = heat.Chamber
-	default:
-		tool := r.is.Tool
-		if t, ok := l.Value('T'); ok && t >= 0 && t < 16 {
-			tool = int(t)
-		}
-		h = heat.NozzleOf(tool)
-	}
+	h := heaterOf(l, r.is.Tool)
 	w := writer{text: append(r.out[:0], command...)}
 	for _, letter := range []byte{'S', 'R'} {
 		if v, ok := l.Value(letter); ok {
@@ -311,24 +353,6 @@ func (r *Rewriter) Between(setpoints map[heat.Heater]float64) (out []string) {
 		if at := setpoints[h]; v != 0 && at > 0 {
 			out = append(out, Heat(h, at-v))
 		}
-	}
-	return out
-}
-
-// Turn is what is to be said at once as the trim becomes another before the next command:
-// what the lines so far have given otherwise. Setpoints are those.
-func (r *Rewriter) Turn(setpoints map[heat.Heater]float64) (out []string) {
-	before := r.now
-	r.turn()
-	for _, h := range slices.Sorted(maps.Keys(setpoints)) {
-		if at := setpoints[h]; at > 0 {
-			if became := at + r.now.more(h, r.first()) - before.more(h, r.first()); became != at {
-				out = append(out, Heat(h, max(became, 0)))
-			}
-		}
-	}
-	if r.is.Fan > 0 && (before.FanLow != r.now.FanLow || before.fanHigh() != r.now.fanHigh()) {
-		out = append(out, "M106 S"+strconv.FormatFloat(r.now.fan(r.is.Fan*255), 'f', 0, 64))
 	}
 	return out
 }

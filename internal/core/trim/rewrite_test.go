@@ -215,9 +215,11 @@ func TestAnyFileUnderAnyTrim(t *testing.T) {
 				}
 			}
 			for len(left) > 0 && left[0].From == n {
-				if c := again.Add(left[0].Trim, lead); c.Lead != left[0].Lead {
-					t.Fatalf("seed %d: it begins at %+v, want %+v", seed, c.Lead, left[0].Lead)
+				c := again.Next(left[0].Trim, lead)
+				if c.Lead != left[0].Lead || c.From != n {
+					t.Fatalf("seed %d: it begins at %+v, want %+v", seed, c, left[0])
 				}
+				again.Take(c, nil)
 				left = left[1:]
 			}
 			var l gcode.Line
@@ -374,8 +376,7 @@ func TestWhatWasGivenAlreadyIsGivenAnew(t *testing.T) {
 	r := trim.New(trim.File{Second: 4}, nil)
 	given := map[heat.Heater]float64{heat.Nozzle: 200, heat.Bed: 60, heat.Chamber: 0}
 	turn := func(tr trim.Trim) string {
-		r.Add(tr, gcode.State{Modes: gcode.Modes{Fan: 1}})
-		return strings.Join(r.Turn(given), "|")
+		return strings.Join(r.Take(r.Next(tr, gcode.State{Modes: gcode.Modes{Fan: 1}}), given), "|")
 	}
 	more := map[heat.Heater]float64{heat.Nozzle: 5, heat.Bed: -10}
 	if got := turn(trim.Trim{Heaters: more, First: map[heat.Heater]float64{heat.Nozzle: 2}, FanHigh: 40}); got != "M140 S50|M104 T0 S207|M106 S102" {
@@ -391,5 +392,24 @@ func TestWhatWasGivenAlreadyIsGivenAnew(t *testing.T) {
 	}
 	if r.At() != 0 {
 		t.Errorf("%d commands", r.At())
+	}
+}
+
+func TestSetpointsAreKnownBehindAnyCommand(t *testing.T) {
+	lines := []string{"M140 S60", "M104 T1 S210", "T1", "M109 S215", "G1 X1 E1", "M104 S0"}
+	s := trim.Schedule{
+		{From: 1, Trim: trim.Trim{First: map[heat.Heater]float64{"nozzle1": 4}}},
+		{From: 3, Trim: trim.Trim{Heaters: map[heat.Heater]float64{"nozzle1": 5, heat.Bed: -5}, First: map[heat.Heater]float64{"nozzle1": 4}}},
+	}
+	for commands, want := range []string{"map[]", "map[bed:60]", "map[bed:60 nozzle1:214]", "map[bed:55 nozzle1:219]", "map[bed:55 nozzle1:224]", "map[bed:55 nozzle1:220]", "map[bed:55 nozzle1:0]"} {
+		r := trim.New(trim.File{Second: 5}, s)
+		n := 0
+		next := r.Through(func() (string, bool) { n++; return lines[n-1], true })
+		for range commands {
+			next()
+		}
+		if got := fmt.Sprint(r.Setpoints()); got != want {
+			t.Errorf("behind %d commands %s, want %s", commands, got, want)
+		}
 	}
 }

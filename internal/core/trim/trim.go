@@ -14,6 +14,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
@@ -67,6 +68,11 @@ func (t Trim) Equal(o Trim) bool {
 		return maps.Equal(a, b) || !some(a) && !some(b)
 	}
 	return same(t.Heaters, o.Heaters) && same(t.First, o.First) && t.speed() == o.speed() && t.flow() == o.flow() && t.FanLow == o.FanLow && t.fanHigh() == o.fanHigh() && t.Height == o.Height && t.Most == o.Most
+}
+
+// SameHeat reports whether two trims change heaters and fan alike.
+func (t Trim) SameHeat(o Trim) bool {
+	return Trim{Heaters: t.Heaters, First: t.First, FanLow: t.FanLow, FanHigh: t.FanHigh}.Equal(Trim{Heaters: o.Heaters, First: o.First, FanLow: o.FanLow, FanHigh: o.FanHigh})
 }
 
 // Factor is by how much faster what lays plastic is drawn.
@@ -179,4 +185,46 @@ func (s Schedule) Last() Trim {
 		return Trim{}
 	}
 	return s[len(s)-1].Trim
+}
+
+// Against says in words what is different from another trim.
+func (t Trim) Against(o Trim) string {
+	var parts []string
+	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
+	for _, of := range []struct {
+		is, was map[heat.Heater]float64
+		when    string
+	}{{t.Heaters, o.Heaters, ""}, {t.First, o.First, " for the first layer"}} {
+		all := maps.Clone(of.is)
+		if all == nil {
+			all = map[heat.Heater]float64{}
+		}
+		maps.Copy(all, of.was)
+		for _, h := range slices.Sorted(maps.Keys(all)) {
+			if of.is[h] != of.was[h] {
+				add("%s %+g K%s", h, of.is[h], of.when)
+			}
+		}
+	}
+	if t.speed() != o.speed() {
+		add("speed %g %%", t.speed()*100)
+	}
+	if t.flow() != o.flow() {
+		add("flow %g %%", t.flow()*100)
+	}
+	if t.FanLow != o.FanLow || t.fanHigh() != o.fanHigh() {
+		add("fan %g to %g %%", t.FanLow, t.fanHigh())
+	}
+	if t.Height != o.Height {
+		add("nozzle %+g mm", t.Height)
+	}
+	if t.Most != o.Most {
+		if add("acceleration at most %g mm/s²", t.Most); t.Most == 0 {
+			parts[len(parts)-1] = "accelerations as in the file"
+		}
+	}
+	if len(parts) == 0 {
+		return "nothing different"
+	}
+	return strings.Join(parts, ", ")
 }

@@ -11,6 +11,7 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/trim"
 	"diathermon/internal/core/wire"
 )
 
@@ -19,9 +20,10 @@ type job struct {
 	life   *run.Life
 	file   toolpath.File
 	book   Book
-	ahead  *ahead      // reads the file; nil while nothing of it is to be said
-	fed    int         // of the file's commands, handed to the conversation
-	leads  gcode.State // where they lead
+	ahead  *ahead         // reads the file; nil while nothing of it is to be said
+	trim   *trim.Rewriter // what its lines become; nil while it is not known where the run goes on
+	fed    int            // of the file's commands, handed to the conversation
+	leads  gcode.State    // where they lead
 	pace   pace
 	warm   time.Duration // that the heaters still take, as computed at warmAt
 	warmAt time.Duration
@@ -34,6 +36,18 @@ type job struct {
 // facts are what a run must know of its file.
 func facts(f toolpath.File) run.File {
 	return run.File{Name: f.Name, Commands: f.Commands, First: f.First, Setpoints: f.Setpoints, Part: run.Part(f.Extent)}
+}
+
+// trimmed is what must be known of a file to trim it.
+func trimmed(f toolpath.File) trim.File {
+	out := trim.File{Setpoints: f.Setpoints}
+	if len(f.Marks) > 1 {
+		out.Second = f.Marks[1].Command
+	}
+	if !f.Extent.Empty {
+		out.Lowest = f.Extent.Min[gcode.Z]
+	}
+	return out
 }
 
 // state is the run's; empty if none goes on.
@@ -61,9 +75,16 @@ func (p *Printing) begin(o Order, f toolpath.File, body io.ReadCloser, overruled
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrJournal, err)
 	}
-	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, leads: p.where.Point().State, ahead: readAhead(body, body, p.loop.Wake)}
+	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, leads: p.where.Point().State, ahead: readAhead(body, body, p.loop.Wake), trim: trim.New(trimmed(f), nil)}
 	p.loop.Decide("run %s begins: %s", record.ID, f.Name)
 	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)
+	if !o.Trim.None() {
+		c := p.job.trim.Next(o.Trim, p.job.leads)
+		p.job.trim.Take(c, nil)
+		if err := p.step(run.Event{On: run.OnTrim, Trim: &c}); err != nil {
+			return err
+		}
+	}
 	e := run.Event{On: run.OnBegin}
 	if o.Soak != nil {
 		e.Soak = &o.Soak.For
@@ -148,6 +169,9 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 			p.talk.Conversation().DropFile()
 		}
 	case run.DoSkip:
+		if skipped, there := j.ahead.next(); there {
+			j.trim.Line(skipped)
+		}
 		j.ahead.pass()
 		j.fed++
 	case run.DoSay:
@@ -161,7 +185,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 	case run.DoOff:
 		p.heating.TurnOff(func() { p.stepOf(j, run.Event{On: run.OnOff}) })
 	case run.DoSoak:
-		p.heating.SoakBed(j.file.Name, j.file.Setpoints[heat.Bed], e.Soak, func() { p.stepOf(j, run.Event{On: run.OnSoaked}) })
+		p.heating.SoakBed(j.file.Name, j.life.Trims().Last().Setpoint(heat.Bed, j.file.Setpoints[heat.Bed], true), e.Soak, func() { p.stepOf(j, run.Event{On: run.OnSoaked}) })
 	case run.DoEndSoak:
 		p.heating.EndWarmUp("its run does not wait for it any more")
 	case run.DoMark:
@@ -243,8 +267,11 @@ func (p *Printing) Feed() {
 			}
 			break
 		}
+		for _, besides := range j.trim.Between(p.where.Point().Setpoints) {
+			p.talk.Say(besides, nil)
+		}
 		j.fed++
-		p.talk.SayOfFile(command, &j.leads)
+		p.talk.SayOfFile(j.trim.Line(command), &j.leads)
 		j.ahead.pass()
 	}
 	if p.job != j || j.ahead == nil || !p.talk.Live() {

@@ -7,12 +7,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"os"
 
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/trim"
 	"diathermon/internal/core/wire"
 )
 
@@ -62,10 +64,11 @@ func (p *Printing) Earlier() wire.Earlier {
 // replayTo reads the run's file up to what a line's number leads to, and lets the run
 // go on from there.
 func (p *Printing) replayTo(j *job, number, after int) {
-	conv, ledger := p.talk.Conversation(), j.life.Ledger()
+	conv, ledger, trims := p.talk.Conversation(), j.life.Ledger(), j.life.Trims()
+	j.trim = nil
 	p.loop.Decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Taken())
 	go func() {
-		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, func(in *bufio.Reader) (run.Replayed, error) { return ledger.Replay(in, number, after) })
+		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, trims, func(next func() (string, bool)) (run.Replayed, error) { return ledger.Replay(next, number, after) })
 		answered := p.loop.Ask(context.Background(), func() {
 			e := run.Event{On: run.OnReplayed, Lead: &lead}
 			switch {
@@ -76,7 +79,7 @@ func (p *Printing) replayTo(j *job, number, after int) {
 				p.loop.Log.Error("reading the file again", "error", err)
 				e.Reason = err.Error()
 			default:
-				j.fed, j.leads, j.ahead = j.life.Taken(), lead.State, rest.ahead(p.loop.Wake)
+				j.fed, j.leads, j.ahead, j.trim = j.life.Taken(), lead.State, rest.ahead(p.loop.Wake), rest.trim
 			}
 			p.step(e)
 		})
@@ -90,6 +93,7 @@ func (p *Printing) replayTo(j *job, number, after int) {
 type rest struct {
 	in   *bufio.Reader
 	body io.Closer
+	trim *trim.Rewriter // what its lines become from there on
 }
 
 func (r *rest) close() {
@@ -100,19 +104,21 @@ func (r *rest) close() {
 
 func (r *rest) ahead(wake func()) *ahead { return readAhead(r.in, r.body, wake) }
 
-// replay opens a file, lets f read it up to some command, and returns the rest.
-func replay[P any](ctx context.Context, files Files, f toolpath.File, read func(*bufio.Reader) (P, error)) (P, *rest, error) {
+// replay opens a file, lets read have its commands as a run has said them, up to some
+// command, and returns the rest.
+func replay[P any](ctx context.Context, files Files, f toolpath.File, trims trim.Schedule, read func(next func() (string, bool)) (P, error)) (P, *rest, error) {
 	body, err := files.Open(ctx, f)
 	if err != nil {
 		return *new(P), nil, err
 	}
 	in := bufio.NewReaderSize(body, 64<<10)
-	lead, err := read(in)
+	becomes := trim.New(trimmed(f), trims)
+	lead, err := read(becomes.Through(run.Commands(in)))
 	if err != nil {
 		body.Close()
 		return lead, nil, err
 	}
-	return lead, &rest{in, body}, nil
+	return lead, &rest{in, body, becomes}, nil
 }
 
 // A Choice says where a run is picked up. Zero fields leave it to the plan.
@@ -135,6 +141,7 @@ func (p *Printing) Plan(ctx context.Context, id string, c Choice) (run.Plan, err
 func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *rest, error) {
 	var file toolpath.File
 	var ledger run.Ledger
+	var trims trim.Schedule
 	taken, left, aside := 0, 0.0, false
 	var refused error
 	err := p.loop.Ask(ctx, func() {
@@ -145,7 +152,7 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 		case j.state() != run.Interrupted:
 			refused = fmt.Errorf("%w: it is %s, not interrupted", run.ErrState, j.state())
 		default:
-			file, ledger, taken = j.file, j.life.Ledger(), j.life.Taken()
+			file, ledger, trims, taken = j.file, j.life.Ledger(), j.life.Trims(), j.life.Taken()
 			left, aside = j.life.Left()
 		}
 	})
@@ -156,23 +163,26 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 	if err != nil {
 		return run.Plan{}, nil, err
 	}
-	to := func(command int) func(*bufio.Reader) (run.Point, error) {
-		return func(in *bufio.Reader) (run.Point, error) { return run.Replay(in, command) }
+	to := func(command int) func(func() (string, bool)) (run.Point, error) {
+		return func(next func() (string, bool)) (run.Point, error) { return run.Replay(next, command) }
 	}
 	switch {
 	case math.IsNaN(c.Height) && aside:
 		c.Height = left
 	case math.IsNaN(c.Height): // a printer that is kept busy is as far behind as its planner is long
-		was, rest, err := replay(ctx, p.cfg.Files, file, to(max(taken-plannerHolds, 0)))
+		was, rest, err := replay(ctx, p.cfg.Files, file, trims, to(max(taken-plannerHolds, 0)))
 		if err != nil {
 			return run.Plan{}, nil, err
 		}
 		rest.close()
 		c.Height = was.Machine()[gcode.Z]
 	}
-	at, rest, err := replay(ctx, p.cfg.Files, file, to(command))
+	at, rest, err := replay(ctx, p.cfg.Files, file, trims, to(command))
 	if err != nil {
 		return run.Plan{}, nil, err
+	}
+	if len(trims) > 0 {
+		maps.Copy(at.Setpoints, rest.trim.Setpoints())
 	}
 	for heater, setpoint := range at.Setpoints { // the owner may have set another limit since it began
 		if err := p.cfg.Printer.Limits.Check(heater, setpoint); err != nil {
@@ -180,7 +190,7 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 			return run.Plan{}, nil, fmt.Errorf("%w: %w", ErrPlan, err)
 		}
 	}
-	ledger.Trims(&at)
+	ledger.Factors(&at)
 	layer := run.Measure(command, file.Commands, file.Marks, file.Duration).Layer
 	plan, err := p.cfg.Rules.Parking.PickUp(command, layer, at, c.Height, run.Part(file.Extent))
 	if err != nil {
@@ -222,7 +232,7 @@ func (p *Printing) PickUp(ctx context.Context, id string, c Choice) (Now, error)
 			return err
 		}
 		p.loop.Decide("picked up at command %d, layer %d, Z %g, nozzle at %g", plan.Command, plan.Layer, plan.Z, plan.Height)
-		j.fed, j.ahead = plan.Command, rest.ahead(p.loop.Wake)
+		j.fed, j.ahead, j.trim = plan.Command, rest.ahead(p.loop.Wake), rest.trim
 		rest = nil
 		return nil
 	})

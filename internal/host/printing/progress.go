@@ -5,6 +5,7 @@ import (
 
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/trim"
 )
 
 // Now is a run with how far it has come.
@@ -17,6 +18,9 @@ type Now struct {
 	Lasted time.Duration // from its first line to now, or to its end
 
 	Warming time.Duration // of which the heaters take; 0 where they are warm, or not known well enough
+
+	Trim   trim.Trim               // how its lines are said
+	Origin map[heat.Heater]float64 // the highest setpoints that the file gives, °C
 
 	Forgotten bool      // interrupted, and the printer has forgotten everything
 	May       []run.Act // what a person may do
@@ -34,7 +38,10 @@ func (p *Printing) Now() *Now {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}
 	now.Lasted = r.Lasted(p.loop.Wall())
-	now.Left = j.pace.left(j.file.Duration, now.Progress.Left)
+	now.Trim, now.Origin = j.life.Trims().Last(), j.file.Setpoints
+	k := j.slower()
+	scaled := func(d time.Duration) time.Duration { return time.Duration(float64(d) * k) }
+	now.Left = j.pace.left(scaled(j.file.Duration), scaled(now.Progress.Left))
 	now.Warming = j.warmingTime(p)
 	now.Left += now.Warming
 	if r.State == run.Finished {

@@ -13,6 +13,7 @@ import (
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/core/trim"
 )
 
 // An Order is what somebody wants to be run.
@@ -22,6 +23,7 @@ type Order struct {
 	Soak   *heat.Soak // the bed is heated to the file's setpoint and held there before the first line; nil: it is not. Its For says how long
 	By     string     // who wants it
 	Entry  string     // of the queue; empty: it is none
+	Trim   trim.Trim  // how its lines are to be
 
 	Overrule map[preflight.Kind]string // blocks that do not matter, and why
 	Seen     []preflight.Kind          // of the checks that they have read; nil: it is not known
@@ -143,6 +145,9 @@ func (p *Printing) start(o Order, f toolpath.File, body io.ReadCloser) error {
 	}
 	if blocks, _ := left.Blocks(); len(blocks) > 0 {
 		return &BlockedError{Report: report}
+	}
+	if err := o.Trim.Check(trimmed(f), p.cfg.Printer.Limits); err != nil {
+		return err
 	}
 	if o.Soak != nil && f.Setpoints[heat.Bed] == 0 {
 		return fmt.Errorf("%w: %s gives the bed no setpoint, so that there is nothing to soak", run.ErrState, o.File)

@@ -13,6 +13,7 @@ import (
 	"diathermon/internal/api"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/trim"
 	"diathermon/internal/facts"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/web/desk"
@@ -37,6 +38,7 @@ type Host interface {
 	Hold(ctx context.Context, id string) (printing.Now, error)
 	Resume(ctx context.Context, id string) (printing.Now, error)
 	Stop(ctx context.Context, id string) (printing.Now, error)
+	Trim(ctx context.Context, id string, t trim.Trim, by string) (printing.Now, error)
 	Plan(ctx context.Context, id string, c printing.Choice) (run.Plan, error)
 	PickUp(ctx context.Context, id string, c printing.Choice) (printing.Now, error)
 }
@@ -58,6 +60,7 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: printing.ErrPlan, Status: http.StatusUnprocessableEntity, Title: "it cannot be picked up there"},
 		desk.Kind{Err: printing.ErrMoved, Status: http.StatusConflict, Title: printing.ErrMoved.Error()},
 		desk.Kind{Err: printing.ErrReplaced, Status: http.StatusConflict, Title: printing.ErrReplaced.Error()},
+		desk.Kind{Err: trim.ErrValue, Status: http.StatusUnprocessableEntity, Title: trim.ErrValue.Error()},
 		desk.Kind{Err: preflight.ErrDanger, Status: http.StatusConflict, Title: preflight.ErrDanger.Error()},
 		desk.Kind{Err: preflight.ErrWhy, Status: http.StatusUnprocessableEntity, Title: preflight.ErrWhy.Error()},
 		desk.Kind{Err: printing.ErrJournal, Status: http.StatusInsufficientStorage, Title: "the run cannot be kept safe"},
@@ -88,6 +91,9 @@ func (a Area) mountRuns(d *desk.Desk) {
 		whys, err := Overruling(ctx, d, in.Body.Overrule)
 		if err != nil {
 			return nil, err
+		}
+		if p := d.Lacking(ctx, desk.Operate); in.Body.Trim != nil && p != nil {
+			return nil, p
 		}
 		now, err := a.Host.Start(ctx, orderOf(in.Body, guard.Caller(ctx), whys))
 		if err != nil {
@@ -135,6 +141,15 @@ func (a Area) mountRuns(d *desk.Desk) {
 				return api.Run{}, err
 			}
 			return Of(kept), nil
+		})
+
+	desk.Show(d, d.Op("trim-run", http.MethodPut, "/v1/runs/{id}/trim", desk.Operate, "Let a run's lines differ from its file's from the next one on; what is left out is as in the file", 404, 409, 422),
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" doc:"The run's ID"`
+			Body api.Trim
+		}) (api.Run, error) {
+			now, err := a.Host.Trim(ctx, in.ID, toTrim(in.Body), guard.Caller(ctx))
+			return NowOf(now), err
 		})
 
 	control := func(verb, summary string, act func(Host, context.Context, string) (printing.Now, error)) {

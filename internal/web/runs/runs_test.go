@@ -16,6 +16,7 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/trim"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/web/runs"
 	"diathermon/internal/web/webtest"
@@ -27,6 +28,7 @@ type stage struct {
 	did    []string
 	choice printing.Choice
 	soak   *heat.Soak
+	trim   trim.Trim
 	refuse error
 	none   bool
 	settle int
@@ -50,6 +52,10 @@ func (s *stage) act(what, id string) (printing.Now, error) {
 func (s *stage) Start(_ context.Context, o printing.Order) (printing.Now, error) {
 	s.soak = o.Soak
 	return s.act("start", o.File)
+}
+func (s *stage) Trim(_ context.Context, id string, t trim.Trim, _ string) (printing.Now, error) {
+	s.trim = t
+	return s.act("trim", id)
 }
 func (s *stage) Hold(_ context.Context, id string) (printing.Now, error) { return s.act("hold", id) }
 func (s *stage) Resume(_ context.Context, id string) (printing.Now, error) {

@@ -8,6 +8,7 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/trim"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/web/desk"
 )
@@ -40,7 +41,38 @@ func NowOf(r printing.Now) api.Run {
 	for _, act := range r.May {
 		out.May = append(out.May, string(act))
 	}
+	t := trimOf(r.Trim)
+	out.Trim, out.Origin = &t, map[string]float64{}
+	for h, v := range r.Origin {
+		out.Origin[string(h)] = v
+	}
 	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), WarmSeconds: r.Warming.Seconds(), Command: r.Command, Layer: r.Layer, Layers: r.Layers, Z: r.Z}
+	return out
+}
+
+func trimOf(t trim.Trim) api.Trim {
+	return api.Trim{Heaters: named(t.Heaters), First: named(t.First), Speed: t.Speed, Flow: t.Flow, FanLeast: t.FanLow, FanMost: t.FanHigh, Height: t.Height, Acceleration: t.Most}
+}
+
+func toTrim(t api.Trim) trim.Trim {
+	return trim.Trim{Heaters: heaters(t.Heaters), First: heaters(t.First), Speed: t.Speed, Flow: t.Flow, FanLow: t.FanLeast, FanHigh: t.FanMost, Height: t.Height, Most: t.Acceleration}
+}
+
+func named(m map[heat.Heater]float64) map[string]float64 {
+	out := map[string]float64{}
+	for h, v := range m {
+		out[string(h)] = v
+	}
+	return out
+}
+
+func heaters(m map[string]float64) map[heat.Heater]float64 {
+	out := map[heat.Heater]float64{}
+	for h, v := range m {
+		if v != 0 {
+			out[heat.Heater(h)] = v
+		}
+	}
 	return out
 }
 
@@ -57,6 +89,9 @@ func orderOf(s api.StartRun, by string, whys map[preflight.Kind]string) printing
 	o := printing.Order{File: s.File, Digest: s.Digest, By: by, Overrule: whys}
 	if s.Soak {
 		o.Soak = &heat.Soak{For: api.Seconds(s.SoakSeconds)}
+	}
+	if s.Trim != nil {
+		o.Trim = toTrim(*s.Trim)
 	}
 	if s.Seen != nil {
 		o.Seen = []preflight.Kind{}

@@ -1,15 +1,17 @@
 <script setup lang="ts">
-import { mdiDownload, mdiPause, mdiPlay, mdiStop } from '@mdi/js'
-import { computed, ref, watch } from 'vue'
+import { mdiDownload, mdiPause, mdiPlay, mdiStop, mdiTune } from '@mdi/js'
+import { computed, defineAsyncComponent, ref, watch } from 'vue'
 
 import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
+import { useMe } from '../../live/me'
 import Ask from '../../ui/Ask.vue'
 import Figure from '../../ui/Figure.vue'
 import Panel from '../../ui/Panel.vue'
 import State from '../../ui/State.vue'
+import { heaterName } from '../../words/heaters'
 import { sentence } from '../../words/numbers'
 import { runStates } from '../../words/states'
 import { soon, span } from '../../words/time'
@@ -17,7 +19,11 @@ import Picture from '../shelf/Picture.vue'
 import Bed from './Bed.vue'
 import PickUp from './PickUp.vue'
 
+/** Its steps come when they are wanted. */
+const Adjust = defineAsyncComponent(() => import('./Adjust.vue'))
 const host = useHost()
+const me = useMe()
+const adjusting = ref(false)
 const asking = ref(false)
 const picking = ref(false)
 const now = ref(Date.now())
@@ -32,6 +38,19 @@ const told = ref(Date.now()) // when the run was told last, by this browser's cl
 watch(run, () => { told.value = now.value = Date.now() })
 const elapsed = computed(() => !run.value?.started ? 0 : run.value.lasted_seconds + (run.value.ended ? 0 : (now.value - told.value) / 1000))
 const left = computed(() => Math.max((run.value?.progress?.left_seconds ?? 0) - (now.value - told.value) / 1000, 0))
+
+/** How it differs from its file, in words. */
+const differs = computed(() => {
+  const t = run.value?.trim
+  if (!t) return ''
+  const signed = (v: number) => v > 0 ? `+${v}` : String(v)
+  const heat = (of: Record<string, number> | undefined, when: string) => Object.entries(of ?? {}).filter(([, k]) => k).map(([h, k]) => `${heaterName(h, host.printer?.tools).toLowerCase()} ${signed(k)} K${when}`)
+  return [
+    t.speed_percent && t.speed_percent !== 100 && `speed ${t.speed_percent} %`, t.flow_percent && t.flow_percent !== 100 && `flow ${t.flow_percent} %`, t.height_mm && `nozzle ${signed(t.height_mm)} mm`,
+    ...heat(t.heaters, ''), ...heat(t.first_layer, ' for the first layer'), (t.fan_least_percent || t.fan_most_percent) && `fan ${t.fan_least_percent ?? 0} to ${t.fan_most_percent || 100} %`,
+  ].filter(Boolean).join(', ')
+})
+const adjustable = computed(() => me.may('operate') && ['warming', 'running', 'held'].includes(run.value?.state ?? ''))
 
 /** What a person wants to know first: when it will be done, or what has become of it. */
 const outlook = computed(() => {
@@ -69,6 +88,7 @@ const outlook = computed(() => {
         <Figure :name="run.over ? 'Took' : 'Elapsed'">{{ span(elapsed) }}</Figure>
         <Figure v-if="!run.over && run.progress.warm_seconds" name="Warm in">{{ span(run.progress.warm_seconds) }}</Figure>
       </dl>
+      <p v-if="differs && !run.over" class="mt-3 mb-0" data-differs>Not as sliced: {{ differs }}</p>
       <div v-if="!run.over || run.state !== 'finished'" class="d-flex flex-wrap ga-3 mt-4">
         <template v-if="interrupted">
           <v-btn variant="flat" color="primary" size="large" :prepend-icon="mdiPlay" :disabled="!may('pick-up') || !host.live" @click="picking = true">Pick up…</v-btn>
@@ -78,10 +98,12 @@ const outlook = computed(() => {
           <v-btn v-if="may('resume')" variant="flat" color="primary" size="large" :prepend-icon="mdiPlay" @click="host.control('resume')">Resume</v-btn>
           <v-btn v-else variant="flat" color="primary" size="large" :prepend-icon="mdiPause" :disabled="!may('hold')" @click="host.control('hold')">Hold</v-btn>
           <v-btn variant="outlined" size="large" :prepend-icon="mdiStop" :disabled="!may('stop')" @click="asking = true">Stop</v-btn>
+          <v-btn v-if="adjustable" variant="text" size="large" :prepend-icon="mdiTune" :aria-expanded="adjusting" data-adjusting @click="adjusting = !adjusting">Adjust</v-btn>
         </template>
         <v-btn v-if="interrupted || run.over" variant="text" size="large" :prepend-icon="mdiDownload" :href="at(`/v1/runs/${run.id}/recording`)">Recording</v-btn>
       </div>
     </template>
+    <Adjust v-if="adjusting && adjustable" />
     <Bed v-if="!host.going && !interrupted" class="mt-4" />
     <Ask v-model="asking" :title="interrupted ? 'Give this run up?' : 'Stop this run?'" :no="interrupted ? 'Keep it' : 'Keep printing'" :yes="interrupted ? 'Give it up' : 'Stop it'" @yes="host.control('stop')">
       {{ run?.file }} cannot be carried on afterwards. Heaters and fan are turned off.

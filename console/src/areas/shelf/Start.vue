@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay, mdiTrayPlus } from '@mdi/js'
-import { computed, ref, useId, watch } from 'vue'
+import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay, mdiTrayPlus, mdiTune } from '@mdi/js'
+import { computed, defineAsyncComponent, ref, useId, watch } from 'vue'
 
 import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
+import { useMe } from '../../live/me'
 import Figure from '../../ui/Figure.vue'
 import { heaterName } from '../../words/heaters'
 import { dimensions } from '../../words/numbers'
@@ -17,13 +18,21 @@ const file = defineModel<Schemas['File']>()
 const emit = defineEmits<{ start: [order: Schemas['StartRun']], wait: [name: string], look: [name: string] }>()
 const host = useHost()
 const id = useId()
+const Trim = defineAsyncComponent(() => import('../bench/Trim.vue'))
+const me = useMe()
+const trim = ref<Schemas['Trim']>({})
+const trimming = ref(false)
 const whys = ref<Record<string, string>>({})
-watch(() => file.value?.name, () => { whys.value = {} })
+watch(() => file.value?.name, () => {
+  whys.value = {}
+  trim.value = {}
+  trimming.value = false
+})
 watch(() => [host.bed?.since, host.changes.slots], () => { if (file.value) emit('look', file.value.name) }) // somebody else has said so
 const blocked = computed(() => file.value?.checks?.some(c => c.level === 'block' && !whys.value[c.kind]?.trim()) ?? false)
 const overrule = computed(() => (file.value?.checks ?? []).filter(c => c.overrule && whys.value[c.kind]?.trim()).map(c => ({ kind: c.kind, why: whys.value[c.kind]!.trim() })))
 /** What is to be run is what was looked at: the bytes, and the checks that were read. */
-const start = (f: Schemas['File']) => emit('start', { file: f.name, digest: f.digest, seen: [...new Set((f.checks ?? []).map(c => c.kind))], overrule: overrule.value })
+const start = (f: Schemas['File']) => emit('start', { file: f.name, digest: f.digest, seen: [...new Set((f.checks ?? []).map(c => c.kind))], overrule: overrule.value, trim: trimming.value ? trim.value : undefined })
 const done = computed(() => file.value?.survey.state === 'done')
 const size = computed(() => file.value?.part ? dimensions(file.value.part) : 'lays nothing')
 const cost = computed(() => file.value?.cost === undefined ? '' : `, ${file.value.cost.toFixed(2)} ${file.value.currency ?? ''}`.trimEnd())
@@ -55,6 +64,8 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         </ul>
         <p v-if="done" class="mb-2">Warms {{ warmth }}</p>
         <p v-if="hints" class="mb-3 text-medium-emphasis">Its comments say: {{ hints }}</p>
+        <v-btn v-if="done && me.may('operate')" variant="text" class="mb-2 ms-n2" :prepend-icon="mdiTune" :aria-expanded="trimming" data-trimming @click="trimming = !trimming">Settings for this run</v-btn>
+        <Trim v-if="trimming" v-model="trim" class="mb-4" :origin="file.setpoints ?? {}" />
         <Checks v-model="whys" :checks="file.checks" :fine="file.fine" @look="emit('look', file.name)" />
       </v-card-text>
       <v-card-actions class="flex-wrap px-4 pb-4">

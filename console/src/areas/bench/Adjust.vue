@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import { mdiUndo } from '@mdi/js'
+import { computed, ref, watch } from 'vue'
+
+import { answered, api, type Schemas } from '../../api/client'
+import { useHost } from '../../live/host'
+import Trim from './Trim.vue'
+
+/** Changes how the run that goes on differs from its file: at once, for everybody to see, and back by one touch. */
+const host = useHost()
+const run = computed(() => host.run!)
+const wanted = ref<Schemas['Trim']>() // pressed here, and not said yet
+const before = ref<Schemas['Trim'][]>([])
+const shown = computed({ get: () => wanted.value ?? run.value.trim ?? {}, set: press })
+watch(() => run.value.id, () => { before.value = [] })
+
+/** Presses in a row are one change. */
+let timer = 0
+function press(t: Schemas['Trim']) {
+  wanted.value = t
+  window.clearTimeout(timer)
+  timer = window.setTimeout(() => { void say(t, true) }, 300)
+}
+
+async function say(t: Schemas['Trim'], remember: boolean) {
+  const was = run.value.trim ?? {}
+  const done = await host.attempt(async () => { host.run = await answered(api.PUT('/v1/runs/{id}/trim', { params: { path: { id: run.value.id } }, body: t })) })
+  if (done && remember) before.value.push(was)
+  if (wanted.value === t) wanted.value = undefined
+}
+
+async function undo() {
+  const t = before.value.pop()
+  if (t) await say(t, false)
+}
+</script>
+
+<template>
+  <div class="mt-4" data-adjust>
+    <Trim v-model="shown" :origin="run.origin ?? {}" :held="run.state === 'held'" :first="(run.progress?.layer ?? 0) < 2" />
+    <p v-if="run.state === 'held'" class="text-body-small text-medium-emphasis mt-2 mb-0">Heat and fan of a held run are changed when it is resumed.</p>
+    <div class="d-flex flex-wrap ga-2 mt-3">
+      <v-btn variant="tonal" :prepend-icon="mdiUndo" :disabled="!before.length" data-undo @click="undo">Undo</v-btn>
+      <v-btn variant="text" @click="press({})">All as sliced</v-btn>
+    </div>
+  </div>
+</template>

@@ -1,0 +1,13 @@
+package api
+
+// Trim is how a run differs from its file. What is left out is as in the file.
+type Trim struct {
+	Heaters      map[string]float64 `json:"heaters,omitempty" doc:"K that are added to setpoints, by heater" example:"{\"nozzle0\":5}"`
+	First        map[string]float64 `json:"first_layer,omitempty" doc:"K that are added besides until the second layer begins"`
+	Speed        float64            `json:"speed_percent,omitempty" doc:"Of what lays plastic, in % of the file's: 10 to 300"`
+	Flow         float64            `json:"flow_percent,omitempty" doc:"Of the filament that is laid: 50 to 150"`
+	FanLeast     float64            `json:"fan_least_percent,omitempty" doc:"Of the part fan at least, where the file has it on"`
+	FanMost      float64            `json:"fan_most_percent,omitempty" doc:"At most"`
+	Height       float64            `json:"height_mm,omitempty" doc:"By which the nozzle is higher: -1 to 1"`
+	Acceleration float64            `json:"acceleration,omitempty" doc:"mm/s² at most of those that the file sets"`
+}

@@ -1,0 +1,151 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"diathermon/internal/api"
+	"diathermon/internal/client"
+)
+
+// trims are the flags of how a run differs from its file.
+func trims() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringSliceFlag{Name: "hotter", Usage: "add to a heater's setpoints, as `HEATER=K`: nozzle0=5, bed=-10"},
+		&cli.StringSliceFlag{Name: "first", Usage: "add besides until the second layer begins, as `HEATER=K`"},
+		&cli.FloatFlag{Name: "speed", Usage: "of what lays plastic, in `%` of the file's"},
+		&cli.FloatFlag{Name: "flow", Usage: "of the filament that is laid, in `%` of the file's"},
+		&cli.FloatFlag{Name: "fan-least", Usage: "part fan at least, where the file has it on, `%`"},
+		&cli.FloatFlag{Name: "fan-most", Usage: "part fan at most, `%`"},
+		&cli.FloatFlag{Name: "height", Usage: "by which the nozzle is higher than in the file, `MM`"},
+		&cli.FloatFlag{Name: "acceleration", Usage: "at most of those that the file sets, `MM/S²`"},
+	}
+}
+
+// trimmed puts what the flags say over a trim, and reports whether they say anything.
+func trimmed(cmd *cli.Command, t api.Trim) (api.Trim, bool, error) {
+	said := false
+	for flag, to := range map[string]*float64{"speed": &t.Speed, "flow": &t.Flow, "fan-least": &t.FanLeast, "fan-most": &t.FanMost, "height": &t.Height, "acceleration": &t.Acceleration} {
+		if cmd.IsSet(flag) {
+			*to, said = cmd.Float(flag), true
+		}
+	}
+	for flag, to := range map[string]*map[string]float64{"hotter": &t.Heaters, "first": &t.First} {
+		for _, one := range cmd.StringSlice(flag) {
+			var k float64
+			heater, text, ok := strings.Cut(one, "=")
+			if n, err := fmt.Sscanf(text, "%g", &k); !ok || n != 1 || err != nil {
+				return t, false, wrong("--%s %q is not written as nozzle0=5", flag, one)
+			}
+			all := maps.Clone(*to)
+			if all == nil {
+				all = map[string]float64{}
+			}
+			all[heater] = k
+			*to, said = all, true
+		}
+	}
+	return t, said, nil
+}
+
+func trimCommand() *cli.Command {
+	return &cli.Command{
+		Name: "trim", Usage: "let the run that goes on differ from its file", Flags: append(trims(), &cli.BoolFlag{Name: "as-sliced", Usage: "print on as the file has it"}, jsonFlag),
+		Action: func(ctx context.Context, cmd *cli.Command) error {
+			if _, err := arguments(cmd, 0, 0); err != nil {
+				return err
+			}
+			c, err := dial(cmd)
+			if err != nil {
+				return err
+			}
+			r, err := going(ctx, c)
+			if err != nil {
+				return err
+			}
+			t := api.Trim{}
+			if r.Trim != nil && !cmd.Bool("as-sliced") {
+				t = *r.Trim
+			}
+			t, said, err := trimmed(cmd, t)
+			if err != nil {
+				return err
+			}
+			if said || cmd.Bool("as-sliced") {
+				if r, err = c.Trim(ctx, r.ID, t); err != nil {
+					return err
+				}
+			}
+			if cmd.Bool("json") {
+				return printJSON(cmd.Root().Writer, r)
+			}
+			showTrim(cmd.Root().Writer, r)
+			return nil
+		},
+	}
+}
+
+// going is the run that goes on.
+func going(ctx context.Context, c *client.Client) (api.Run, error) {
+	b, err := c.Bench(ctx)
+	if err != nil {
+		return api.Run{}, err
+	}
+	if b.Run == nil || b.Run.Over {
+		return api.Run{}, &api.Problem{Status: 409, Title: "no run is going on"}
+	}
+	return *b.Run, nil
+}
+
+// showTrim says how a run differs from its file.
+func showTrim(w io.Writer, r api.Run) {
+	if words := trimWords(r); len(words) > 0 {
+		fmt.Fprintf(w, "%s: %s\n", r.File, strings.Join(words, ", "))
+		return
+	}
+	fmt.Fprintf(w, "%s is printed as it was sliced\n", r.File)
+}
+
+// trimWords are how a run differs from its file.
+func trimWords(r api.Run) (out []string) {
+	if r.Trim == nil {
+		return nil
+	}
+	add := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
+	t := r.Trim
+	for _, of := range []struct {
+		by   map[string]float64
+		when string
+	}{{t.Heaters, ""}, {t.First, " for the first layer"}} {
+		for _, h := range slices.Sorted(maps.Keys(of.by)) {
+			if k := of.by[h]; k != 0 {
+				add("%s %+g K (the file has %g °C)%s", h, k, r.Origin[h], of.when)
+			}
+		}
+	}
+	if t.Speed != 0 && t.Speed != 100 {
+		add("speed %g %%", t.Speed)
+	}
+	if t.Flow != 0 && t.Flow != 100 {
+		add("flow %g %%", t.Flow)
+	}
+	if most := t.FanMost; t.FanLeast != 0 || most != 0 && most != 100 {
+		if most == 0 {
+			most = 100
+		}
+		add("fan %g to %g %%", t.FanLeast, most)
+	}
+	if t.Height != 0 {
+		add("nozzle %+g mm", t.Height)
+	}
+	if t.Acceleration != 0 {
+		add("acceleration at most %g mm/s²", t.Acceleration)
+	}
+	return out
+}

@@ -1,0 +1,115 @@
+package e2e
+
+import (
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"diathermon/internal/api"
+	"diathermon/internal/simprinter"
+)
+
+// differs holds what was laid against the same file's plastic as it was sliced: where it
+// lies, higher by so much, and the share of its filament, which is one of shares, in their
+// order.
+func differs(t *testing.T, got, want []simprinter.Segment, higher float64, shares ...float64) {
+	t.Helper()
+	if len(got) != len(want) {
+		t.Fatalf("%d stretches of plastic were laid, want %d", len(got), len(want))
+	}
+	met := map[float64]int{}
+	for i := range got {
+		g, w := got[i], want[i]
+		if d := math.Hypot(g.To[0]-w.To[0], g.To[1]-w.To[1]); d > 0.01 || math.Abs(g.To[2]-w.To[2]-higher) > 0.01 {
+			t.Fatalf("stretch %d of plastic is %+v, want %+v, %g mm higher", i, g, w, higher)
+		}
+		for len(shares) > 1 && math.Abs(g.Filament-w.Filament*shares[0]) > 2e-4 {
+			shares = shares[1:]
+		}
+		if math.Abs(g.Filament-w.Filament*shares[0]) > 2e-4 {
+			t.Fatalf("stretch %d has %g mm of filament, want %g times %g", i, g.Filament, shares[0], w.Filament)
+		}
+		met[shares[0]]++
+	}
+	if len(shares) != 1 || met[shares[0]] == 0 {
+		t.Errorf("stretches by their share of filament: %v, and %v have not come", met, shares[1:])
+	}
+}
+
+func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
+	t.Parallel()
+	body := coupon(t, 20)
+	want := uninterrupted(t, body)
+	printer := quick()
+	printer.KeepOnOpen = true // a board that does not restart as its port is opened
+	b := start(t, printer).live()
+	p := b.keeper()
+	b.mustSend("part.gcode", body, false)
+	b.clear()
+	p.fails(6, "limit of 285", "print", "part.gcode", "--hotter", "nozzle0=50", "--first", "nozzle0=40")
+	p.fails(6, "gives chamber no setpoint", "print", "part.gcode", "--hotter", "chamber=5")
+	p.fails(2, "not written as", "print", "part.gcode", "--hotter", "nozzle0")
+	p.fails(6, "in the bed", "print", "part.gcode", "--height", "-0.19")
+	p.fails(6, "no run is going on", "trim", "--speed", "90")
+	p.ok("Started", "print", "part.gcode", "--flow", "120", "--height", "0.06", "--speed", "70", "--hotter", "nozzle0=5", "--hotter", "bed=-4", "--first", "nozzle0=3")
+	p.ok("nozzle0 +5 K (the file has 205 °C)", "trim")
+	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 5 })
+	said := func(line string) int {
+		n := 0
+		for _, e := range b.executed() {
+			if e.Line == line {
+				n++
+			}
+		}
+		return n
+	}
+	if said("M109 S213") != 1 || said("M190 S56") != 1 || said("M104 T0 S210") != 1 {
+		t.Errorf("of what was to be heated %d, %d and %d times were said", said("M109 S213"), said("M190 S56"), said("M104 T0 S210"))
+	}
+	p.fails(6, "speed can be 10 to 300", "trim", "--speed", "5")
+	p.ok("flow 90 %", "trim", "--flow", "90")
+
+	// The cable is pulled; then the printer forgets everything.
+	if err := b.device.Control("pull 1s"); err != nil {
+		t.Fatal(err)
+	}
+	b.untilRun("interrupted")
+	b.untilRun("running")
+	before := len(b.laid())
+	b.until("some more layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 9 })
+	b.restart()
+	r := b.until("a run to be picked up by a plan", func(now api.Bench) bool {
+		return now.Run.State == "interrupted" && now.Run.NeedsPlan && now.Link.State == "live"
+	}).Run
+	laid := b.laid()
+	differs(t, laid, want[:len(laid)], 0.06, 1.2, 0.9)
+	if before >= len(laid) {
+		t.Errorf("nothing was laid after the cable was back: %d, then %d", before, len(laid))
+	}
+	var height float64
+	b.device.Do(func(board *simprinter.Board) { _, _, height = board.Place() })
+	if plan, err := b.Plan(t.Context(), r.ID, api.PickUp{Layer: 8}); err != nil || math.Abs(plan.Z-1.66) > 1e-6 || !slices.ContainsFunc(plan.Steps[0].Commands, func(c string) bool { return strings.Contains(c, "S210") }) {
+		t.Errorf("the plan is for Z %g: %+v, %v", plan.Z, plan.Steps, err)
+	}
+	if _, err := b.PickUp(t.Context(), r.ID, api.PickUp{Layer: 8, Height: &height}); err != nil {
+		t.Fatal(err)
+	}
+	b.untilRun("running")
+	p.ok("as it was sliced", "trim", "--as-sliced")
+	done := b.untilRun("finished")
+	first := slices.IndexFunc(want, func(s simprinter.Segment) bool { return s.To[2] > 0.2*7.5 })
+	after, rest := b.laid()[len(laid):], want[first:]
+	back := 0
+	for back < len(after) && back < len(rest) && after[back].To[2]-rest[back].To[2] > 0.05 {
+		back++
+	}
+	if back == 0 || back == len(after) {
+		t.Fatalf("of %d stretches %d were higher", len(after), back)
+	}
+	differs(t, after[:back], rest[:back], 0.06, 0.9)
+	differs(t, after[back:], rest[back:], 0, 1)
+	if done.Trim == nil || done.Trim.Flow != 0 {
+		t.Errorf("at its end its trim is %+v", done.Trim)
+	}
+}

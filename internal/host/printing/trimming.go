@@ -1,0 +1,50 @@
+package printing
+
+import (
+	"context"
+	"fmt"
+
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/trim"
+	"diathermon/internal/core/wire"
+)
+
+// Trim lets the run's lines be as a trim has them, from the next one on: what was given
+// already, a setpoint, the fan, is given anew at once.
+func (p *Printing) Trim(ctx context.Context, id string, t trim.Trim, by string) (Now, error) {
+	return p.control(ctx, id, func(j *job) error {
+		if err := t.Check(trimmed(j.file), p.cfg.Printer.Limits); err != nil {
+			return err
+		}
+		if j.trim == nil || j.ahead == nil {
+			return fmt.Errorf("%w: it is %s, and its lines cannot be changed then", run.ErrState, j.state())
+		}
+		before := j.life.Trims().Last()
+		if j.state() == run.Held && !t.SameHeat(before) {
+			return fmt.Errorf("%w: it is held; resume it, then change its heat and fan, or set the heater itself", run.ErrState)
+		}
+		if t.Equal(before) {
+			return nil
+		}
+		c := j.trim.Next(t, j.leads)
+		if err := p.step(run.Event{On: run.OnTrim, Trim: &c, Reason: by + ": " + t.Against(before)}); err != nil {
+			return err
+		}
+		j.pace = pace{}
+		for _, line := range j.trim.Take(c, p.where.Point().Setpoints) {
+			if h, v, heats := run.SetpointOf(line); heats && p.cfg.Printer.Limits.Check(h, v) != nil {
+				p.loop.Message(wire.Wrong, fmt.Sprintf("%s stays as it was set by hand: %g °C is past its limit", h, v))
+				continue
+			}
+			p.talk.Say(line, nil)
+		}
+		return nil
+	})
+}
+
+// slower is by how much longer the run's moves take than the file's: what lays plastic
+// is drawn at another speed, travels are not.
+func (j *job) slower() float64 {
+	laying := 1 - j.file.Travelling.Seconds()/max(j.file.Duration.Seconds(), 1e-9)
+	return 1 + min(max(laying, 0), 1)*(1/j.life.Trims().Last().Factor()-1)
+}
