@@ -107,7 +107,6 @@ type reader struct {
 	feed     float64
 	rel      bool
 	relE     bool
-	tool     int
 	fan      float64
 	set      map[string]float64
 	strokes  []stroke
