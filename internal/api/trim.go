@@ -11,3 +11,17 @@ type Trim struct {
 	Height       float64            `json:"height_mm,omitempty" doc:"By which the nozzle is higher: -1 to 1"`
 	Acceleration float64            `json:"acceleration,omitempty" doc:"mm/s² at most of those that the file sets"`
 }
+
+// Until is where a run is to be held, or to end.
+type Until struct {
+	End   bool   `json:"end" doc:"It ends there; otherwise it is held"`
+	Layer int    `json:"layer" doc:"Before which that is, from 1"`
+	By    string `json:"by,omitempty" doc:"Who wants it"`
+}
+
+// SetUntil says where a run is to be held, or to end.
+type SetUntil struct {
+	End    bool    `json:"end,omitempty" doc:"End there; otherwise hold"`
+	Layer  int     `json:"layer,omitempty" minimum:"0" doc:"Held before this layer begins, or ended after it; from 1. Without it by height; to end, after the one that is drawn"`
+	Height float64 `json:"height_mm,omitempty" minimum:"0" doc:"Held before the first layer that is as high"`
+}

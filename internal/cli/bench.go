@@ -139,6 +139,9 @@ func showRun(w io.Writer, r api.Run) {
 	if differs := trimWords(r); len(differs) > 0 && !r.Over {
 		fmt.Fprintf(w, "  differs from its file: %s\n", strings.Join(differs, ", "))
 	}
+	if where := untilWords(r.Until); where != "" && !r.Over {
+		fmt.Fprintf(w, "  %s\n", where)
+	}
 	fmt.Fprintf(w, "  run %s\n", r.ID)
 	if r.Started != nil {
 		verb := "so far"
@@ -159,9 +162,17 @@ func took(r api.Run) string {
 
 // controlCommand is hold, resume or stop: of the run named, or of the one that
 // goes on.
-func controlCommand(verb, use string) *cli.Command {
+// Where a run is to be held, or to end, which hold and stop take.
+var (
+	beforeFlag   = &cli.IntFlag{Name: "before-layer", Usage: "not now: before layer `N` begins"}
+	heightFlag   = &cli.FloatFlag{Name: "at-height", Usage: "not now: before the first layer that is `MM` high"}
+	afterFlag    = &cli.IntFlag{Name: "after-layer", Usage: "not now: after layer `N`; 0: after the one that is drawn"}
+	takeBackFlag = &cli.BoolFlag{Name: "take-back", Usage: "go on to the file's end, whatever was said before"}
+)
+
+func controlCommand(verb, use string, flags ...cli.Flag) *cli.Command {
 	return &cli.Command{
-		Name: verb, Usage: use, ArgsUsage: "[RUN]", Flags: []cli.Flag{jsonFlag},
+		Name: verb, Usage: use, ArgsUsage: "[RUN]", Flags: append([]cli.Flag{jsonFlag}, flags...),
 		Action: func(ctx context.Context, cmd *cli.Command) error {
 			args, err := arguments(cmd, 0, 1)
 			if err != nil {
@@ -177,13 +188,32 @@ func controlCommand(verb, use string) *cli.Command {
 			} else if id, err = current(ctx, c); err != nil {
 				return err
 			}
-			r, err := c.Control(ctx, id, verb)
+			var r api.Run
+			switch {
+			case cmd.Bool("take-back"):
+				r, err = c.DropUntil(ctx, id)
+			case cmd.IsSet("before-layer"), cmd.IsSet("at-height"), cmd.IsSet("after-layer"):
+				r, err = c.SetUntil(ctx, id, api.SetUntil{End: verb == "stop", Layer: max(cmd.Int("before-layer"), cmd.Int("after-layer")), Height: cmd.Float("at-height")})
+			default:
+				r, err = c.Control(ctx, id, verb)
+			}
 			if err != nil {
 				return err
 			}
 			return tellRun(cmd, r)
 		},
 	}
+}
+
+// untilWords say where a run is to be held, or to end; empty: at its file's end.
+func untilWords(u *api.Until) string {
+	switch {
+	case u == nil:
+		return ""
+	case u.End:
+		return fmt.Sprintf("ends after layer %d, as %s wants", u.Layer-1, u.By)
+	}
+	return fmt.Sprintf("is held before layer %d, as %s wants", u.Layer, u.By)
 }
 
 // tellRun prints a run in words, or as JSON if that was asked for.

@@ -67,9 +67,9 @@ func Command(out, errs io.Writer) *cli.Command {
 			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
 			pairCommand(), allowCommand(), tokensCommand(), accountsCommand(), statusCommand(), watchCommand(),
 			sendCommand(), shelfCommand(), queueCommand(), clearCommand(), slotsCommand(), inspectCommand(), rehearseCommand(), printCommand(),
-			controlCommand("hold", "take the nozzle off the part and wait, heaters on"),
+			controlCommand("hold", "take the nozzle off the part and wait, heaters on", beforeFlag, heightFlag, takeBackFlag),
 			resumeCommand(),
-			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part"),
+			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part", afterFlag, takeBackFlag),
 			trimCommand(), haltCommand(), heatCommand(), coolCommand(), heatlogCommand(), moveCommand(), homeCommand(), outputsCommand(), routinesCommand(), sayCommand(), wireCommand(), runsCommand(),
 		},
 	}

@@ -200,6 +200,18 @@ func (c *Client) Trim(ctx context.Context, id string, t api.Trim) (api.Run, erro
 	return out, c.call(ctx, http.MethodPut, "/v1/runs/"+url.PathEscape(id)+"/trim", t, &out)
 }
 
+// SetUntil lets a run be held, or end, at a layer or a height.
+func (c *Client) SetUntil(ctx context.Context, id string, u api.SetUntil) (api.Run, error) {
+	var out api.Run
+	return out, c.call(ctx, http.MethodPut, "/v1/runs/"+url.PathEscape(id)+"/until", u, &out)
+}
+
+// DropUntil lets a run go on to its file's end.
+func (c *Client) DropUntil(ctx context.Context, id string) (api.Run, error) {
+	var out api.Run
+	return out, c.call(ctx, http.MethodDelete, "/v1/runs/"+url.PathEscape(id)+"/until", nil, &out)
+}
+
 // StartWith starts a file with a soak before it.
 func (c *Client) StartWith(ctx context.Context, s api.StartRun) (api.Run, error) {
 	var out api.Run

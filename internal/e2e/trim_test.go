@@ -113,3 +113,41 @@ func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 		t.Errorf("at its end its trim is %+v", done.Trim)
 	}
 }
+
+func TestARunIsHeldAndEndsWhereItWasWanted(t *testing.T) {
+	t.Parallel()
+	body := coupon(t, 20)
+	want := uninterrupted(t, body)
+	b := start(t, quick()).live()
+	p := b.keeper()
+	run := b.mustSend("part.gcode", body, true).Run.ID
+	if set, err := b.SetUntil(t.Context(), run, api.SetUntil{Height: 1.2}); err != nil || set.Until == nil || set.Until.Layer != 6 || set.Until.End {
+		t.Fatalf("%+v, %v", set.Until, err)
+	}
+	r := b.untilRun("held")
+	p.fails(6, "has begun", "hold", "--before-layer", "1")
+	p.fails(6, "the file has layers 1 to 20", "hold", "--before-layer", "21")
+	p.fails(6, "is not 9 mm high", "hold", "--at-height", "9")
+	p.fails(6, "is the last", "stop", "--after-layer", "20")
+	upTo := func(z float64) int {
+		return slices.IndexFunc(want, func(s simprinter.Segment) bool { return s.To[2] > z+0.1 })
+	}
+	if !strings.Contains(r.Reason, "before layer 6, as keeper wanted") || r.Until != nil {
+		t.Errorf("it is held because %q, until %+v", r.Reason, r.Until)
+	}
+	sameParts(t, b.laid(), want[:upTo(1)])
+	p.ok("ends after layer 12", "stop", "--after-layer", "12")
+	p.ok("part.gcode", "hold", "--take-back")
+	p.ok("is held before layer 8", "hold", "--at-height", "1.6")
+	p.ok("part.gcode", "resume")
+	b.until("the second hold", func(now api.Bench) bool {
+		return now.Run.State == "held" && strings.Contains(now.Run.Reason, "layer 8")
+	})
+	p.ok("ends after layer 10", "stop", "--after-layer", "10")
+	p.ok("part.gcode", "resume")
+	if r = b.untilRun("stopped"); !strings.Contains(r.Reason, "ended after layer 10, as keeper wanted") {
+		t.Errorf("it ended because %q", r.Reason)
+	}
+	sameParts(t, b.laid(), want[:upTo(2)])
+	b.until("heaters that are off", func(now api.Bench) bool { return now.Heaters[0].Setpoint == 0 && now.Heaters[1].Setpoint == 0 })
+}

@@ -147,7 +147,7 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 	}
 	want := map[string]string{ // what changes something; everything else is read
 		"put-file": desk.Send, "post-file": desk.Send, "change-file": desk.Send, "rehearse-file": desk.Send, "stop-rehearsal": desk.Send, "remove-file": desk.Keep, "apply-tuning": desk.Keep, "bound-guard": desk.Keep, "start-run": desk.Start, "pick-up-run": desk.Start,
-		"trim-run": desk.Operate, "hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
+		"trim-run": desk.Operate, "set-until": desk.Operate, "drop-until": desk.Operate, "hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
 		"look-back": desk.Operate, "begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
 		"add-queue-entry": desk.Start, "change-queue-entry": desk.Start, "remove-queue-entry": desk.Start, "start-next": desk.Start, "get-file-beginning": desk.Send,
 		"say-bed": desk.Operate, "load-slot": desk.Operate, "set-output": desk.Operate, "perform-routine": desk.Operate, "answer-question": desk.Operate, "stop-performance": desk.Operate, "store-routine": desk.Keep, "remove-routine": desk.Keep,

@@ -121,6 +121,7 @@ export const useHost = defineStore('host', () => {
   const control = (verb: 'hold' | 'resume' | 'stop') => attempt(async () => {
     if (run.value) await answered(api.POST(`/v1/runs/{id}/${verb}`, { params: { path: { id: run.value.id } } }))
   })
+  const onward = () => attempt(async () => { run.value = await answered(api.DELETE('/v1/runs/{id}/until', { params: { path: { id: run.value!.id } } })) })
   const pickUp = (id: string, choice: Schemas['PickUp']) => attempt(() => answered(api.POST('/v1/runs/{id}/pick-up', { params: { path: { id } }, body: choice })))
   const start = (order: Schemas['StartRun']) => attempt(() => answered(api.POST('/v1/runs', { body: order })))
   /** Says how the bed is, as it was seen here. */
@@ -133,5 +134,5 @@ export const useHost = defineStore('host', () => {
 
   const acknowledge = (id: string) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } } })))
 
-  return { bed, changes, sayBed, printer, link, firmware, heaters, position, motion, outputs, routine, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, pickUp, start, halt, measure, reconnect, setHeat }
+  return { bed, changes, sayBed, printer, link, firmware, heaters, position, motion, outputs, routine, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, onward, pickUp, start, halt, measure, reconnect, setHeat }
 })

@@ -40,6 +40,22 @@ func (l *Life) stop(reason string, m Machine) {
 	l.off()
 }
 
+// there holds or ends the run where it was to be: every line before is taken, and, where
+// it ends, every move is made.
+func (l *Life) there(m Machine) error {
+	u := l.until
+	if u == nil {
+		return nil
+	}
+	l.keep(Entry{Kind: Untils}, m)
+	if u.End {
+		l.stop(u.why(), m)
+	} else {
+		l.settle(held{}, Wish{}, u.why(), m)
+	}
+	return nil
+}
+
 func (l *Life) off() { l.do(Effect{Do: DoOff}) }
 
 // aside reports whether the nozzle is off the part, or where it is is not known.

@@ -17,6 +17,7 @@ const (
 	Other   EntryKind = "other"   // line Number was not of the file: Text
 	Reached EntryKind = "reached" // Command of the file's commands have been taken, the last with line Number
 	Trims   EntryKind = "trims"   // Trim: how the file's lines are said from some command on
+	Untils  EntryKind = "until"   // Until: where it is to be held, or to end; nowhere without one
 	Becomes EntryKind = "becomes" // Stage, because of Reason
 	Lost    EntryKind = "lost"    // the printer has forgotten everything; of versions that kept no stages
 )
@@ -31,6 +32,7 @@ type Entry struct {
 	Command int             `json:"command,omitempty"`
 	Text    string          `json:"text,omitempty"`
 	Trim    *trim.Change    `json:"trim,omitempty"`
+	Until   *Until          `json:"until,omitempty"`
 	Stage   kept            `json:"-"`
 	Data    json.RawMessage `json:"stage,omitempty"` // what Encode writes of Stage
 	State   State           `json:"state,omitempty"`

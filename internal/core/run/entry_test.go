@@ -100,3 +100,20 @@ func TestAJournalKeepsHowLinesDiffer(t *testing.T) {
 		t.Errorf("it differs by %+v, and told again by %+v, want %+v", life.Trims(), again.Trims(), want)
 	}
 }
+
+func TestARunIsHeldOrEndsWhereItWasToBe(t *testing.T) {
+	for _, c := range []struct {
+		end    bool
+		stage  run.Stage
+		reason string
+	}{{false, run.Leaving, "held before layer 4, as Ilse wanted"}, {true, run.Stopping, "ended after layer 3, as Ilse wanted"}} {
+		o := stages[run.Drawing]()
+		o.step(run.Event{On: run.OnUntil, Until: &run.Until{Command: 9, Layer: 4, End: c.end, By: "Ilse"}})
+		if u := o.Until(); u == nil || u.Layer != 4 {
+			t.Fatalf("until %+v", u)
+		}
+		if o.step(run.Event{On: run.OnThere}); o.Stage() != c.stage || o.Record().Reason != c.reason || o.Until() != nil {
+			t.Errorf("it is %s because %q, until %+v; want %s, %q", o.Stage(), o.Record().Reason, o.Until(), c.stage, c.reason)
+		}
+	}
+}

@@ -55,6 +55,8 @@ const (
 	OnTime                 // time passes
 	OnClock                // the computer's clock was set, By so much
 	OnTrim                 // its lines are to be as Trim has them
+	OnUntil                // it is to be held, or to end, at Until; nil: at its file's end
+	OnThere                // every line before that place is taken
 	OnBack                 // the host is back, having been away in the middle of the run
 )
 
@@ -69,6 +71,7 @@ type Event struct {
 	Soak   *time.Duration
 	Plan   *Plan
 	Trim   *trim.Change
+	Until  *Until
 	Lead   *Replayed
 	Where  *gcode.Position
 	By     time.Duration

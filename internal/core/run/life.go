@@ -46,6 +46,7 @@ type Life struct {
 	stage   stage
 	ledger  Ledger
 	trims   trim.Schedule
+	until   *Until // nil: to the file's end
 	printer json.RawMessage
 	lost    bool // as versions told that kept no stages
 
@@ -84,6 +85,8 @@ func (l *Life) Tell(e Entry) {
 		l.ledger.Said = max(l.ledger.Said, e.Number+1)
 	case Trims:
 		l.trims = append(l.trims, *e.Trim)
+	case Untils:
+		l.until = e.Until
 	case Reached:
 		l.reached(e)
 	case Becomes:
@@ -130,6 +133,9 @@ func (l *Life) Ledger() Ledger { return l.ledger.clone() }
 
 // Trims returns how the run's lines differ from its file's, and from where on.
 func (l *Life) Trims() trim.Schedule { return slices.Clone(l.trims) }
+
+// Until returns where the run is to be held, or to end; nil: at its file's end.
+func (l *Life) Until() *Until { return l.until }
 
 // Printer returns what the printer said of itself as the lines were first counted.
 func (l *Life) Printer() json.RawMessage { return l.printer }
@@ -309,6 +315,11 @@ func (l *Life) step(e Event, m Machine) error {
 			l.do(Effect{Do: DoTell, Text: e.Reason})
 		}
 		l.do(Effect{Do: DoShow})
+	case is{Fresh, OnUntil}, is{Soaking, OnUntil}, is{Heating, OnUntil}, is{Drawing, OnUntil}, is{Settling, OnUntil}, is{Leaving, OnUntil}, is{Parked, OnUntil}, is{Returning, OnUntil}, is{CutShort, OnUntil}, is{Paused, OnUntil}:
+		l.keep(Entry{Kind: Untils, Until: e.Until}, m)
+		l.do(Effect{Do: DoShow})
+	case is{Heating, OnThere}, is{Drawing, OnThere}:
+		return l.there(m)
 	case is{Rejoining, OnReplayed}:
 		l.replayed(e, m)
 	case is{Rejoining, OnCool}:
@@ -390,6 +401,8 @@ func (l *Life) refuse(on On) error {
 			return fmt.Errorf("%w: it is interrupted; it is picked up by a plan", ErrState)
 		}
 		return fmt.Errorf("%w: it is %s, not held", ErrState, l.record.State)
+	case OnUntil:
+		return fmt.Errorf("%w: it is %s", ErrState, l.record.State)
 	case OnTrim:
 		return fmt.Errorf("%w: it is %s, and its lines cannot be changed then", ErrState, l.record.State)
 	case OnPickUp:

@@ -19,7 +19,8 @@
 //
 //	soaking, heating, drawing   a hold → settling; the heaters are turned off → settling;
 //	                            the printer pauses by itself → paused
-//	heating, drawing            the file asks for a person → settling
+//	heating, drawing            the file asks for a person → settling; the run is where it was to
+//	                            be held → settling, or to end → stopping
 //	settling    the lines under way are taken → leaving; a resume → on at once
 //	leaving     the nozzle is off the part → parked
 //	parked      a resume → returning
@@ -49,6 +50,7 @@ package run
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 )
@@ -118,6 +120,22 @@ func (r Record) Lasted(now time.Time) time.Duration {
 		now = r.Ended
 	}
 	return max(now.Sub(r.Started), 0)
+}
+
+// An Until is where in its file a run is to be held, or to end.
+type Until struct {
+	Command int    // commands before it
+	Layer   int    // that begins there, from 1
+	End     bool   // it ends there; otherwise it is held
+	By      string // who wants it
+}
+
+// why is the reason of what happens there.
+func (u Until) why() string {
+	if u.End {
+		return fmt.Sprintf("ended after layer %d, as %s wanted", u.Layer-1, u.By)
+	}
+	return fmt.Sprintf("held before layer %d, as %s wanted", u.Layer, u.By)
 }
 
 // A History is how often a file's bytes were run, and how that ended.

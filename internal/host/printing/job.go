@@ -27,6 +27,7 @@ type job struct {
 	pace   pace
 	warm   time.Duration // that the heaters still take, as computed at warmAt
 	warmAt time.Duration
+	there  bool // every move before the place where it is to end is being waited for
 	laid   bool // the bed is known to be occupied by it
 	shown  int  // of the file's commands taken, as it was last published
 	unkept bool
@@ -257,6 +258,10 @@ func (p *Printing) Feed() {
 		return
 	}
 	for n := p.talk.Conversation().Wants(); n > 0; n-- {
+		if u := j.life.Until(); u != nil && j.fed >= u.Command {
+			p.arrive(j, u)
+			break
+		}
 		command, there := j.ahead.next()
 		if !there {
 			break

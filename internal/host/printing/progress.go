@@ -20,6 +20,7 @@ type Now struct {
 	Warming time.Duration // of which the heaters take; 0 where they are warm, or not known well enough
 
 	Trim   trim.Trim               // how its lines are said
+	Until  *run.Until              // where it is to be held, or to end; nil: at its file's end
 	Origin map[heat.Heater]float64 // the highest setpoints that the file gives, °C
 
 	Forgotten bool      // interrupted, and the printer has forgotten everything
@@ -38,7 +39,7 @@ func (p *Printing) Now() *Now {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}
 	now.Lasted = r.Lasted(p.loop.Wall())
-	now.Trim, now.Origin = j.life.Trims().Last(), j.file.Setpoints
+	now.Trim, now.Until, now.Origin = j.life.Trims().Last(), j.life.Until(), j.file.Setpoints
 	k := j.slower()
 	scaled := func(d time.Duration) time.Duration { return time.Duration(float64(d) * k) }
 	now.Left = j.pace.left(scaled(j.file.Duration), scaled(now.Progress.Left))

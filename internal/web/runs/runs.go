@@ -39,6 +39,8 @@ type Host interface {
 	Resume(ctx context.Context, id string) (printing.Now, error)
 	Stop(ctx context.Context, id string) (printing.Now, error)
 	Trim(ctx context.Context, id string, t trim.Trim, by string) (printing.Now, error)
+	Until(ctx context.Context, id string, at printing.Place, by string) (printing.Now, error)
+	Onward(ctx context.Context, id string) (printing.Now, error)
 	Plan(ctx context.Context, id string, c printing.Choice) (run.Plan, error)
 	PickUp(ctx context.Context, id string, c printing.Choice) (printing.Now, error)
 }
@@ -60,6 +62,7 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: printing.ErrPlan, Status: http.StatusUnprocessableEntity, Title: "it cannot be picked up there"},
 		desk.Kind{Err: printing.ErrMoved, Status: http.StatusConflict, Title: printing.ErrMoved.Error()},
 		desk.Kind{Err: printing.ErrReplaced, Status: http.StatusConflict, Title: printing.ErrReplaced.Error()},
+		desk.Kind{Err: printing.ErrPlace, Status: http.StatusUnprocessableEntity, Title: printing.ErrPlace.Error()},
 		desk.Kind{Err: trim.ErrValue, Status: http.StatusUnprocessableEntity, Title: trim.ErrValue.Error()},
 		desk.Kind{Err: preflight.ErrDanger, Status: http.StatusConflict, Title: preflight.ErrDanger.Error()},
 		desk.Kind{Err: preflight.ErrWhy, Status: http.StatusUnprocessableEntity, Title: preflight.ErrWhy.Error()},
@@ -149,6 +152,20 @@ func (a Area) mountRuns(d *desk.Desk) {
 			Body api.Trim
 		}) (api.Run, error) {
 			now, err := a.Host.Trim(ctx, in.ID, toTrim(in.Body), guard.Caller(ctx))
+			return NowOf(now), err
+		})
+
+	desk.Show(d, d.Op("set-until", http.MethodPut, "/v1/runs/{id}/until", desk.Operate, "Let a run be held, or end, at a layer or a height", 404, 409, 422),
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" doc:"The run's ID"`
+			Body api.SetUntil
+		}) (api.Run, error) {
+			now, err := a.Host.Until(ctx, in.ID, printing.Place{Layer: in.Body.Layer, Height: in.Body.Height, End: in.Body.End}, guard.Caller(ctx))
+			return NowOf(now), err
+		})
+	desk.Show(d, d.Op("drop-until", http.MethodDelete, "/v1/runs/{id}/until", desk.Operate, "Let it go on to its file's end", 404, 409),
+		func(ctx context.Context, in *runID) (api.Run, error) {
+			now, err := a.Host.Onward(ctx, in.ID)
 			return NowOf(now), err
 		})
 

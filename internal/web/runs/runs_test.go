@@ -57,6 +57,12 @@ func (s *stage) Trim(_ context.Context, id string, t trim.Trim, _ string) (print
 	s.trim = t
 	return s.act("trim", id)
 }
+func (s *stage) Until(_ context.Context, id string, at printing.Place, _ string) (printing.Now, error) {
+	return s.act(fmt.Sprintf("until %+v", at), id)
+}
+func (s *stage) Onward(_ context.Context, id string) (printing.Now, error) {
+	return s.act("onward", id)
+}
 func (s *stage) Hold(_ context.Context, id string) (printing.Now, error) { return s.act("hold", id) }
 func (s *stage) Resume(_ context.Context, id string) (printing.Now, error) {
 	return s.act("resume", id)

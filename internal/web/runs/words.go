@@ -46,6 +46,9 @@ func NowOf(r printing.Now) api.Run {
 	for h, v := range r.Origin {
 		out.Origin[string(h)] = v
 	}
+	if u := r.Until; u != nil {
+		out.Until = &api.Until{End: u.End, Layer: u.Layer, By: u.By}
+	}
 	out.Progress = &api.Progress{Share: r.Share, LeftSeconds: r.Left.Seconds(), WarmSeconds: r.Warming.Seconds(), Command: r.Command, Layer: r.Layer, Layers: r.Layers, Z: r.Z}
 	return out
 }

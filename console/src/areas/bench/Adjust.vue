@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { mdiUndo } from '@mdi/js'
+import { mdiLayersOutline, mdiUndo } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 
 import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
+import NumberField from '../../ui/NumberField.vue'
 import Trim from './Trim.vue'
 
 /** Changes how the run that goes on differs from its file: at once, for everybody to see, and back by one touch. */
@@ -29,6 +30,16 @@ async function say(t: Schemas['Trim'], remember: boolean) {
   if (wanted.value === t) wanted.value = undefined
 }
 
+/** Where it is to be held, or to end. */
+const layer = ref<number>()
+const drawn = computed(() => Math.max(run.value.progress?.layer ?? 0, 1))
+const layers = computed(() => run.value.progress?.layers ?? 0)
+const until = (body: Schemas['SetUntil']) => host.attempt(async () => { host.run = await answered(api.PUT('/v1/runs/{id}/until', { params: { path: { id: run.value.id } }, body })) })
+
+async function holdBefore() {
+  if (layer.value && await until({ layer: layer.value })) layer.value = undefined
+}
+
 async function undo() {
   const t = before.value.pop()
   if (t) await say(t, false)
@@ -42,6 +53,11 @@ async function undo() {
     <div class="d-flex flex-wrap ga-2 mt-3">
       <v-btn variant="tonal" :prepend-icon="mdiUndo" :disabled="!before.length" data-undo @click="undo">Undo</v-btn>
       <v-btn variant="text" @click="press({})">All as sliced</v-btn>
+    </div>
+    <div v-if="layers > 1" class="d-flex flex-wrap align-center ga-2 mt-4">
+      <NumberField v-model="layer" label="Hold before layer" whole :least="2" :most="layers" :unit="`of ${layers}`" style="flex: 0 1 220px" @keydown.enter="holdBefore" />
+      <v-btn variant="tonal" :disabled="!layer" data-hold-before @click="holdBefore">Set</v-btn>
+      <v-btn v-if="drawn < layers" variant="text" :prepend-icon="mdiLayersOutline" data-end-after @click="until({ end: true })">End after layer {{ drawn }}</v-btn>
     </div>
   </div>
 </template>

@@ -89,6 +89,10 @@ const outlook = computed(() => {
         <Figure v-if="!run.over && run.progress.warm_seconds" name="Warm in">{{ span(run.progress.warm_seconds) }}</Figure>
       </dl>
       <p v-if="differs && !run.over" class="mt-3 mb-0" data-differs>Not as sliced: {{ differs }}</p>
+      <p v-if="run.until && !run.over" class="mt-2 mb-0 d-flex flex-wrap align-center ga-2" data-until>
+        {{ run.until.end ? `Ends after layer ${run.until.layer - 1}` : `Is held before layer ${run.until.layer}` }}, as {{ run.until.by }} wants
+        <v-btn v-if="adjustable" variant="text" size="small" @click="host.onward()">Go on to the end</v-btn>
+      </p>
       <div v-if="!run.over || run.state !== 'finished'" class="d-flex flex-wrap ga-3 mt-4">
         <template v-if="interrupted">
           <v-btn variant="flat" color="primary" size="large" :prepend-icon="mdiPlay" :disabled="!may('pick-up') || !host.live" @click="picking = true">Pick up…</v-btn>
