@@ -8,12 +8,14 @@ import (
 	"maps"
 	"math"
 	"math/rand/v2"
+	"os"
 	"slices"
 	"testing"
 	"testing/synctest"
 	"time"
 
 	"diathermon/internal/core/bed"
+	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/host"
@@ -39,11 +41,16 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 			part.Nozzle, part.Bed, part.Speed = float64(195+5*random.IntN(9)), float64(50+5*random.IntN(8)), float64(40+10*random.IntN(9))
 			parts[i] = shelfOf(t, part)
 		}
+
 		synctest.Test(t, func(t *testing.T) {
-			files := &parts[0]
+			files, told := &parts[0], make(chan motion.Limits, 9)
 			board := newStandIn(simprinter.Rough(seed + 1))
-			h, _, _ := workIn(t, t.TempDir(), shelfNow{&files}, func() (io.ReadWriteCloser, error) { return &cable{standIn: board, begun: time.Now()}, nil })
+			h, _, _ := workIn(t, t.TempDir(), shelfNow{&files}, func() (io.ReadWriteCloser, error) { return &cable{standIn: board, begun: time.Now()}, nil }, func(c *host.Config) { c.Motion = func(l motion.Limits) { told <- l } })
 			until(t, h, time.Minute, isLive)
+			limits := <-told
+			for i := range parts { // read as the service reads them
+				parts[i].readWith(t, limits)
+			}
 			for n := range parts {
 				files = &parts[n]
 				if _, err := h.Bed.Say(t.Context(), bed.Clear, "somebody", time.Time{}); err != nil {
@@ -78,12 +85,22 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 			}
 		})
 	}
+	bounds := map[string]float64{"run 1 at 10 %": 15, "run 1 at 50 %": 6, "run 1 at 90 %": 2, "run 6 at 10 %": 6, "run 6 at 50 %": 2, "run 6 at 90 %": 1}
 	for _, key := range slices.Sorted(maps.Keys(off)) {
-		slices.SortFunc(off[key], func(a, b float64) int { return int(math.Copysign(1, math.Abs(a)-math.Abs(b))) })
-		n := len(off[key])
-		t.Logf("%s: half of them within %.1f %%, all within %.1f %%", key, math.Abs(off[key][n/2]), math.Abs(off[key][n-1]))
+		for i := range off[key] {
+			off[key][i] = math.Abs(off[key][i])
+		}
+		slices.Sort(off[key])
+		half, all := off[key][len(off[key])/2], off[key][len(off[key])-1]
+		if t.Logf("%s: half of them within %.1f %%, all within %.1f %%", key, half, all); all > bounds[key] {
+			t.Errorf("%s: %.1f %% off, want %g %% at the most", key, all, bounds[key])
+		}
 	}
-	t.Logf("its end moved by up to %.0f s during a sixth run", slices.Max(jumps))
+	if most := slices.Max(jumps); most > 120 {
+		t.Errorf("its end moved by up to %.0f s during a sixth run", most)
+	} else {
+		t.Logf("its end moved by up to %.0f s during a sixth run", most)
+	}
 }
 
 // shelfNow is a shelf of the file that is printed now.
@@ -95,4 +112,17 @@ func (s shelfNow) File(ctx context.Context, name string) (toolpath.File, error) 
 
 func (s shelfNow) Open(ctx context.Context, f toolpath.File) (io.ReadCloser, error) {
 	return (*s.now).Open(ctx, f)
+}
+
+// readWith reads the file for a printer that has told its limits.
+func (f *folder) readWith(t *testing.T, l motion.Limits) {
+	t.Helper()
+	body, err := os.Open(f.path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer body.Close()
+	if f.file.Summary, err = toolpath.Scan(body, toolpath.Options{Limits: l, Of: toolpath.PrintersLimits}); err != nil {
+		t.Fatal(err)
+	}
 }

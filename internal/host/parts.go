@@ -109,7 +109,8 @@ type Config struct {
 	Files   printing.Files
 	Journal printing.Journal
 	Awake   printing.Awake
-	Sleepy  string // why the computer may go to sleep in the middle of a run; empty: it cannot
+	Sleepy  string          // why the computer may go to sleep in the middle of a run; empty: it cannot
+	Habits  printing.Habits // nil: nobody keeps what the printer has shown of the time that runs take
 	Slots   func() []stock.Slot
 	Around  func() preflight.Around
 	Rules   run.Rules // without parking: run.Ordinary
@@ -142,7 +143,7 @@ func New(c Config) *Host {
 	p.Bed = occupancy.New(c.Bed, c.KeepBed, loop)
 	p.Run = printing.New(printing.Config{
 		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
-		Rules: c.Rules, Sleepy: c.Sleepy, Slots: c.Slots, Around: c.Around, Recording: h.recording,
+		Rules: c.Rules, Sleepy: c.Sleepy, Habits: c.Habits, Slots: c.Slots, Around: c.Around, Recording: h.recording,
 	}, loop, p.Link, p.Where, p.Heat, p.Bed)
 	p.Hand = byhand.New(p.Link, p.Run, h.Halt)
 	p.Motion = moving.New(c.Printer, c.Rules.Parking, loop, p.Link, p.Where, p.Heat, p.Run)

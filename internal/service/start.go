@@ -186,6 +186,7 @@ func (s *starting) host(ctx context.Context) (err error) {
 		s.log.Warn("what was loaded is not known any more", "error", err)
 	}
 	c.Slots = s.stock.Slots
+	c.Habits = openHabits(s.in("printer-pace.json"), s.log)
 	computer := &around{data: s.data, unguarded: s.config.Unguarded, away: s.writer.Away, after: c.After}
 	computer.look()
 	s.work(computer.Work)

@@ -230,6 +230,9 @@ func (h *Heating) warmUpNow() *WarmUpNow {
 	return now
 }
 
+// Pace is how many times faster the printer's clock runs than ours; 0 is 1.
+func (h *Heating) Pace() float64 { return h.cfg.Pace }
+
 // WarmsIn is how long the steps of a file would take if they began now, by the printer's
 // own clock; false where that is not known.
 func (h *Heating) WarmsIn(steps []heat.Step) (time.Duration, bool) {

@@ -17,21 +17,19 @@ import (
 
 // job is the run that goes on, with what it takes to carry it out.
 type job struct {
-	life   *run.Life
-	file   toolpath.File
-	book   Book
-	ahead  *ahead         // reads the file; nil while nothing of it is to be said
-	trim   *trim.Rewriter // what its lines become; nil while it is not known where the run goes on
-	fed    int            // of the file's commands, handed to the conversation
-	leads  gcode.State    // where they lead
-	pace   pace
-	warm   time.Duration // that the heaters still take, as computed at warmAt
-	warmAt time.Duration
-	there  bool // every move before the place where it is to end is being waited for
-	laid   bool // the bed is known to be occupied by it
-	shown  int  // of the file's commands taken, as it was last published
-	unkept bool
-	events []run.Event // that happen; the first of them now
+	life    *run.Life
+	file    toolpath.File
+	book    Book
+	ahead   *ahead         // reads the file; nil while nothing of it is to be said
+	trim    *trim.Rewriter // what its lines become; nil while it is not known where the run goes on
+	fed     int            // of the file's commands, handed to the conversation
+	leads   gcode.State    // where they lead
+	outlook outlook
+	there   bool // every move before the place where it is to end is being waited for
+	laid    bool // the bed is known to be occupied by it
+	shown   int  // of the file's commands taken, as it was last published
+	unkept  bool
+	events  []run.Event // that happen; the first of them now
 }
 
 // facts are what a run must know of its file.
@@ -158,7 +156,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 		p.publish()
 	case run.DoLane:
 		if e.Open {
-			j.pace.last = 0
+			j.outlook.pace.Pause()
 		}
 		if p.talk.Conversation() != nil {
 			p.talk.Conversation().Hold(p.loop.Now(), !e.Open)
@@ -242,6 +240,9 @@ func (p *Printing) sayOwn(j *job, e run.Effect) {
 // close lets go of a run that is over.
 func (p *Printing) close(j *job) {
 	p.last = p.Now()
+	if j.state() == run.Finished || j.state() == run.Stopped {
+		p.learn(j)
+	}
 	p.job = nil
 	p.stayAwake()
 	j.book.Close(false)
@@ -293,10 +294,11 @@ func (p *Printing) Feed() {
 // progress follows the run through a file line that the printer has taken.
 func (p *Printing) progress(number int, heats bool) {
 	if j := p.job; j != nil {
-		if j.state() == run.Running {
-			j.pace.note(p.loop.Now())
-		}
 		p.step(run.Event{On: run.OnTaken, Number: number, Heats: heats})
+		if p.job == j {
+			p.note(j)
+			p.settles(j)
+		}
 	}
 }
 

@@ -72,6 +72,8 @@ type Config struct {
 	Rules    run.Rules
 	Sleepy   string // why the computer may go to sleep in the middle of a run; empty: it cannot
 
+	Habits Habits // nil: nobody keeps what the printer has shown of the time that runs take
+
 	Slots  func() []stock.Slot     // what is loaded where; nil: nobody knows. It may not wait
 	Around func() preflight.Around // what holds for the computer; nil: nobody knows. It may not wait
 
@@ -113,6 +115,8 @@ type Printing struct {
 	heating *heating.Heating
 	bed     *occupancy.Occupancy
 
+	habits run.Habits
+
 	hands  []Hand        // what else moves the head
 	job    *job          // the run that goes on
 	last   *Now          // the last run, when none goes on
@@ -122,7 +126,11 @@ type Printing struct {
 
 // New returns the part.
 func New(c Config, loop *part.Loop, t *talk.Talk, where *position.Position, h *heating.Heating, b *occupancy.Occupancy) *Printing {
-	return &Printing{cfg: c, loop: loop, talk: t, where: where, heating: h, bed: b}
+	p := &Printing{cfg: c, loop: loop, talk: t, where: where, heating: h, bed: b}
+	if c.Habits != nil {
+		p.habits = c.Habits.Habits()
+	}
+	return p
 }
 
 // Hand is what moves the head besides the run.
@@ -185,6 +193,9 @@ func (p *Printing) Tick() {
 		p.publish()
 	}
 	p.step(run.Event{On: run.OnTime})
+	if p.job != nil {
+		p.settles(p.job)
+	}
 	p.mindClock()
 }
 

@@ -40,48 +40,17 @@ func (p *Printing) Now() *Now {
 	}
 	now.Lasted = r.Lasted(p.loop.Wall())
 	now.Trim, now.Until, now.Origin = j.life.Trims().Last(), j.life.Until(), j.file.Setpoints
-	k := j.slower()
-	scaled := func(d time.Duration) time.Duration { return time.Duration(float64(d) * k) }
-	now.Left = j.pace.left(scaled(j.file.Duration), scaled(now.Progress.Left))
+	now.Share = j.made(r.Taken).Seconds() / max(j.file.Duration.Seconds(), 1e-9)
+	if j.file.Duration == 0 {
+		now.Share = now.Progress.Share
+	}
+	now.Left = j.movesLeft(p)
 	now.Warming = j.warmingTime(p)
 	now.Left += now.Warming
 	if r.State == run.Finished {
 		now.Left, now.Share = 0, 1
 	}
 	return now
-}
-
-// forecastEvery is how often it is computed anew how long the heaters take.
-const forecastEvery = time.Second
-
-// warmingTime is how long the heaters will still take before the first plastic is
-// laid; 0 where that is not known.
-func (j *job) warmingTime(p *Printing) time.Duration {
-	steps := j.warmingLeft()
-	if len(steps) == 0 {
-		return 0
-	}
-	if now := p.loop.Now(); now-j.warmAt >= forecastEvery || j.warmAt == 0 {
-		j.warmAt, j.warm = now, 0
-		if d, ok := heat.Remaining(steps, p.heating.Learners()); ok {
-			j.warm = d
-		}
-	}
-	return j.warm
-}
-
-// warmingLeft are the steps of the file's warm-up that the printer has not done.
-func (j *job) warmingLeft() []heat.Step {
-	r := j.life.Record()
-	if r.State != run.Waiting && r.State != run.Warming {
-		return nil
-	}
-	for i, s := range j.file.Warming {
-		if s.Command > r.Taken {
-			return j.file.Warming[i:]
-		}
-	}
-	return nil
 }
 
 func (p *Printing) publish() {

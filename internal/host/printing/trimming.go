@@ -26,11 +26,11 @@ func (p *Printing) Trim(ctx context.Context, id string, t trim.Trim, by string) 
 		if t.Equal(before) {
 			return nil
 		}
+		p.learn(j)
 		c := j.trim.Next(t, j.leads)
 		if err := p.step(run.Event{On: run.OnTrim, Trim: &c, Reason: by + ": " + t.Against(before)}); err != nil {
 			return err
 		}
-		j.pace = pace{}
 		for _, line := range j.trim.Take(c, p.where.Point().Setpoints) {
 			if h, v, heats := run.SetpointOf(line); heats && p.cfg.Printer.Limits.Check(h, v) != nil {
 				p.loop.Message(wire.Wrong, fmt.Sprintf("%s stays as it was set by hand: %g °C is past its limit", h, v))
@@ -40,11 +40,4 @@ func (p *Printing) Trim(ctx context.Context, id string, t trim.Trim, by string) 
 		}
 		return nil
 	})
-}
-
-// slower is by how much longer the run's moves take than the file's: what lays plastic
-// is drawn at another speed, travels are not.
-func (j *job) slower() float64 {
-	laying := 1 - j.file.Travelling.Seconds()/max(j.file.Duration.Seconds(), 1e-9)
-	return 1 + min(max(laying, 0), 1)*(1/j.life.Trims().Last().Factor()-1)
 }

@@ -1,0 +1,200 @@
+package printing
+
+import (
+	"time"
+
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/core/trim"
+)
+
+// Habits keep what the printer has shown of the time that runs take. KeepHabits may not
+// wait for a disk.
+type Habits interface {
+	Habits() run.Habits
+	KeepHabits(run.Habits)
+}
+
+// An outlook is what a run needs to say when it will be done.
+type outlook struct {
+	pace   run.Pace
+	warmAt time.Duration // when it was computed last how long the heaters take
+	warm   time.Duration // and how long
+	step   int           // the command that waits for heat now; 0: none does
+	there  time.Duration // since when its temperature is reached; 0: it is not
+	rises  map[heat.Heater]*rise
+}
+
+// A rise is how a heater has risen of late.
+type rise struct {
+	at, since float64 // °C, and s
+	rate      float64 // K/s
+}
+
+// A rise is measured over so many seconds, and until a heater has come so near to its
+// setpoint, as a share of the way from a room's temperature, °C.
+const (
+	riseOver = 10
+	nearly   = 0.12
+	coldest  = 20
+)
+
+// forecastEvery is how often it is computed anew how long the heaters take.
+const forecastEvery = time.Second
+
+// made is the computed time of the moves that the printer has made of those it has taken:
+// what its planner holds is still to come.
+func (j *job) made(taken int) time.Duration {
+	at := run.Measure(max(taken-plannerHolds, 0), j.file.Commands, j.file.Marks, j.file.Duration)
+	return j.file.Duration - at.Left
+}
+
+// learn keeps what the run has shown of the time that moves take.
+func (p *Printing) learn(j *job) {
+	was := p.habits
+	if p.habits = j.outlook.pace.Learn(was); p.habits != was && p.cfg.Habits != nil {
+		p.cfg.Habits.KeepHabits(p.habits)
+	}
+	j.outlook.pace = run.Pace{}
+}
+
+// slower is by how much longer the run's moves take than the file's: what lays plastic
+// is drawn at another speed, travels are not.
+func (j *job) slower(t trim.Trim) float64 {
+	laying := 1 - j.file.Travelling.Seconds()/max(j.file.Duration.Seconds(), 1e-9)
+	return 1 + min(max(laying, 0), 1)*(1/t.Factor()-1)
+}
+
+// scaled is a computed time of the file's moves as the run makes them.
+func (j *job) scaled(d time.Duration) time.Duration {
+	return time.Duration(float64(d) * j.slower(j.life.Trims().Last()))
+}
+
+// note follows the time that lines take.
+func (p *Printing) note(j *job) {
+	if j.state() == run.Running {
+		j.outlook.pace.Note(p.clock(), j.scaled(j.made(j.life.Taken())))
+	}
+}
+
+// clock is the printer's, which runs faster than ours where it is a stand-in's.
+func (p *Printing) clock() time.Duration {
+	return heat.Paced(p.loop.Now(), p.heating.Pace())
+}
+
+// ours is by our clock what is d by the printer's.
+func (p *Printing) ours(d time.Duration) time.Duration {
+	return time.Duration(float64(d) / max(p.heating.Pace(), 1))
+}
+
+// movesLeft is how long the moves still take that are to come.
+func (j *job) movesLeft(p *Printing) time.Duration {
+	computed := j.scaled(j.file.Duration - j.made(j.life.Taken()))
+	return p.ours(j.outlook.pace.Left(p.habits, computed))
+}
+
+// warmingTime is how long the printer will still wait for heat before it goes on to the
+// first plastic.
+func (j *job) warmingTime(p *Printing) time.Duration {
+	o := &j.outlook
+	steps := j.warmingLeft()
+	if len(steps) == 0 || !p.heating.Known() {
+		return 0
+	}
+	now := p.loop.Now()
+	if now-o.warmAt < forecastEvery && o.warmAt != 0 {
+		return o.warm
+	}
+	o.warmAt = now
+	took, known := heat.Remaining(steps, p.heating.Learners())
+	if rises := j.rising(p); !known {
+		took = p.ours(heat.Roughly(steps, rises))
+	}
+	waits := 0
+	for _, s := range steps {
+		if s.Wait && s.Setpoint > 0 {
+			waits++
+		}
+	}
+	settle := p.ours(p.habits.Settle())
+	if o.warm = took + time.Duration(waits)*settle; o.there > 0 {
+		o.warm -= min(now-o.there, settle)
+	}
+	return o.warm
+}
+
+// rising measures how the heaters rise.
+func (j *job) rising(p *Printing) map[heat.Heater]heat.Rise {
+	out := map[heat.Heater]heat.Rise{}
+	now := p.clock().Seconds()
+	if j.outlook.rises == nil {
+		j.outlook.rises = map[heat.Heater]*rise{}
+	}
+	for _, h := range p.heating.Now().Heaters {
+		r := j.outlook.rises[h.Heater]
+		if r == nil {
+			r = &rise{at: h.Actual, since: now}
+			j.outlook.rises[h.Heater] = r
+		}
+		if over := now - r.since; over >= riseOver {
+			if rate := (h.Actual - r.at) / over; rate > 0 && h.Setpoint-h.Actual > nearly*(h.Setpoint-coldest) { // nearer its control lets up
+				r.rate = rate
+			}
+			r.at, r.since = h.Actual, now
+		}
+		out[h.Heater] = heat.Rise{At: h.Actual, Rate: r.rate}
+	}
+	return out
+}
+
+// settles learns how long the printer waits for a temperature to stay.
+func (p *Printing) settles(j *job) {
+	o := &j.outlook
+	steps, now := j.warmingLeft(), p.loop.Now()
+	var waits heat.Step
+	for _, s := range steps {
+		if s.Wait && s.Setpoint > 0 {
+			waits = s
+			break
+		}
+	}
+	if waits.Command != o.step {
+		if o.step != 0 && o.there > 0 {
+			p.habits = p.habits.Settled(heat.Paced(now-o.there, p.heating.Pace()))
+		}
+		o.step, o.there = waits.Command, 0
+	}
+	if o.step == 0 || o.there > 0 {
+		return
+	}
+	for _, h := range p.heating.Now().Heaters {
+		if h.Heater == waits.Heater && h.Actual >= waits.Setpoint-heat.Ready {
+			o.there = now
+		}
+	}
+}
+
+// warmingLeft are the steps of the file's warm-up that the printer has not done, as the
+// run says them.
+func (j *job) warmingLeft() []heat.Step {
+	r := j.life.Record()
+	if r.State != run.Waiting && r.State != run.Warming {
+		return nil
+	}
+	differs := j.life.Trims().Last()
+	for i, s := range j.file.Warming {
+		if s.Command <= r.Taken {
+			continue
+		}
+		if differs.None() {
+			return j.file.Warming[i:]
+		}
+		var out []heat.Step
+		for _, s := range j.file.Warming[i:] {
+			s.Setpoint = differs.Setpoint(s.Heater, s.Setpoint, true)
+			out = append(out, s)
+		}
+		return out
+	}
+	return nil
+}
