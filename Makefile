@@ -50,6 +50,8 @@ bench: tools $(CONSOLE) ## measure; docs/benchmarks.md keeps the results
 	go test -run '^$$' -bench . -benchtime 1x -timeout 60m ./internal/e2e
 	go test -run '^$$' -bench 'Forecast|Guards|FlowWatch' -benchtime 1x -timeout 60m ./internal/core/heat
 	go test -run '^$$' -bench PortHangs -benchtime 5x ./internal/host
+	go test -run TimeLeft -printers 16 -v ./internal/host
+	go test -run '^$$' -bench Line ./internal/core/trim
 	go test -run '^$$' -bench Discovery -benchtime 1x -v ./internal/doors/announce
 	go test -run '^$$' -bench 'Parse|Scan|Survey|Picture|Pack|Unpack|Said|Note' ./internal/core/... ./internal/journal
 

@@ -101,8 +101,11 @@ func (q *Queue) Outlooks(ctx context.Context) ([]Outlook, error) {
 		return out, nil
 	}
 	all, err := q.Shelf.Files(ctx)
-	if err != nil {
-		return nil, err
+	if err != nil { // what waits is known all the same
+		for i, e := range waiting {
+			out[i] = Outlook{Entry: e, Why: "the shelf cannot be looked at now: " + err.Error()}
+		}
+		return out, nil
 	}
 	there := map[string]toolpath.File{}
 	for _, f := range all {

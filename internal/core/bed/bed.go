@@ -61,10 +61,10 @@ func (b Bed) Say(s State, by string, seen time.Time, lying string, at time.Time)
 		return b, fmt.Errorf("%w, and not %q", ErrState, s)
 	case lying != "":
 		return b, fmt.Errorf("%w: %s is being printed on it; say so when it has ended", ErrLaid, lying)
+	case s == b.State: // somebody was faster
+		return b, nil
 	case !seen.IsZero() && !seen.Equal(b.Since):
 		return b, fmt.Errorf("%w: it is %s since then, %s; look again", ErrLater, b.State, b.Why)
-	case s == b.State:
-		return b, nil
 	}
 	out := Bed{State: s, Since: at, By: by, Why: by + " said that something lies on it"}
 	if s == Clear {

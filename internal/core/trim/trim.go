@@ -123,6 +123,8 @@ type File struct {
 	Setpoints map[heat.Heater]float64 // the highest, °C
 	Second    int                     // commands before the second layer begins; 0: there is none
 	Lowest    float64                 // mm: the lowest height at which plastic is laid
+	Highest   float64                 // mm: the highest that the nozzle goes
+	Room      float64                 // mm that the machine has; 0: not known
 }
 
 // Check says what is wrong with a trim of a file, on a machine with those limits.
@@ -147,6 +149,9 @@ func (t Trim) Check(f File, limits heat.Limits) error {
 	}
 	if f.Lowest > 0 && t.Height < 0 && f.Lowest+t.Height < lowest {
 		return wrong("%g mm lower the nozzle would lay its first layer, which the file has at %g mm, in the bed", -t.Height, f.Lowest)
+	}
+	if f.Room > 0 && t.Height > 0 && f.Highest+t.Height > f.Room {
+		return wrong("%g mm higher the nozzle would go to %g mm, and this printer has %g mm", t.Height, f.Highest+t.Height, f.Room)
 	}
 	for _, of := range []map[heat.Heater]float64{t.Heaters, t.First} {
 		for _, h := range slices.Sorted(maps.Keys(of)) {

@@ -38,8 +38,8 @@ func facts(f toolpath.File) run.File {
 }
 
 // trimmed is what must be known of a file to trim it.
-func trimmed(f toolpath.File) trim.File {
-	out := trim.File{Setpoints: f.Setpoints}
+func (p *Printing) trimmed(f toolpath.File) trim.File {
+	out := trim.File{Setpoints: f.Setpoints, Highest: max(f.Extent.Max[gcode.Z], f.Reach.Max[gcode.Z]), Room: p.cfg.Printer.Height}
 	if len(f.Marks) > 1 {
 		out.Second = f.Marks[1].Command
 	}
@@ -74,7 +74,7 @@ func (p *Printing) begin(o Order, f toolpath.File, body io.ReadCloser, overruled
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrJournal, err)
 	}
-	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, leads: p.where.Point().State, ahead: readAhead(body, body, p.loop.Wake), trim: trim.New(trimmed(f), nil)}
+	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, leads: p.where.Point().State, ahead: readAhead(body, body, p.loop.Wake), trim: trim.New(p.trimmed(f), nil)}
 	p.loop.Decide("run %s begins: %s", record.ID, f.Name)
 	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)
 	if !o.Trim.None() {

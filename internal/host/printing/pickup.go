@@ -68,7 +68,7 @@ func (p *Printing) replayTo(j *job, number, after int) {
 	j.trim = nil
 	p.loop.Decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Taken())
 	go func() {
-		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, trims, func(next func() (string, bool)) (run.Replayed, error) { return ledger.Replay(next, number, after) })
+		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, trim.New(p.trimmed(j.file), trims), func(next func() (string, bool)) (run.Replayed, error) { return ledger.Replay(next, number, after) })
 		answered := p.loop.Ask(context.Background(), func() {
 			e := run.Event{On: run.OnReplayed, Lead: &lead}
 			switch {
@@ -104,15 +104,14 @@ func (r *rest) close() {
 
 func (r *rest) ahead(wake func()) *ahead { return readAhead(r.in, r.body, wake) }
 
-// replay opens a file, lets read have its commands as a run has said them, up to some
-// command, and returns the rest.
-func replay[P any](ctx context.Context, files Files, f toolpath.File, trims trim.Schedule, read func(next func() (string, bool)) (P, error)) (P, *rest, error) {
+// replay opens a file, lets read have its commands as they become, up to some command, and
+// returns the rest.
+func replay[P any](ctx context.Context, files Files, f toolpath.File, becomes *trim.Rewriter, read func(next func() (string, bool)) (P, error)) (P, *rest, error) {
 	body, err := files.Open(ctx, f)
 	if err != nil {
 		return *new(P), nil, err
 	}
 	in := bufio.NewReaderSize(body, 64<<10)
-	becomes := trim.New(trimmed(f), trims)
 	lead, err := read(becomes.Through(run.Commands(in)))
 	if err != nil {
 		body.Close()
@@ -170,14 +169,14 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 	case math.IsNaN(c.Height) && aside:
 		c.Height = left
 	case math.IsNaN(c.Height): // a printer that is kept busy is as far behind as its planner is long
-		was, rest, err := replay(ctx, p.cfg.Files, file, trims, to(max(taken-plannerHolds, 0)))
+		was, rest, err := replay(ctx, p.cfg.Files, file, trim.New(p.trimmed(file), trims), to(max(taken-plannerHolds, 0)))
 		if err != nil {
 			return run.Plan{}, nil, err
 		}
 		rest.close()
 		c.Height = was.Machine()[gcode.Z]
 	}
-	at, rest, err := replay(ctx, p.cfg.Files, file, trims, to(command))
+	at, rest, err := replay(ctx, p.cfg.Files, file, trim.New(p.trimmed(file), trims), to(command))
 	if err != nil {
 		return run.Plan{}, nil, err
 	}

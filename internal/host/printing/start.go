@@ -146,7 +146,7 @@ func (p *Printing) start(o Order, f toolpath.File, body io.ReadCloser) error {
 	if blocks, _ := left.Blocks(); len(blocks) > 0 {
 		return &BlockedError{Report: report}
 	}
-	if err := o.Trim.Check(trimmed(f), p.cfg.Printer.Limits); err != nil {
+	if err := o.Trim.Check(p.trimmed(f), p.cfg.Printer.Limits); err != nil {
 		return err
 	}
 	if o.Soak != nil && f.Setpoints[heat.Bed] == 0 {

@@ -13,7 +13,7 @@ import (
 // already, a setpoint, the fan, is given anew at once.
 func (p *Printing) Trim(ctx context.Context, id string, t trim.Trim, by string) (Now, error) {
 	return p.control(ctx, id, func(j *job) error {
-		if err := t.Check(trimmed(j.file), p.cfg.Printer.Limits); err != nil {
+		if err := t.Check(p.trimmed(j.file), p.cfg.Printer.Limits); err != nil {
 			return err
 		}
 		if j.trim == nil || j.ahead == nil {

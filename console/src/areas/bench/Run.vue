@@ -86,6 +86,7 @@ const outlook = computed(() => {
         <Figure name="Layer">{{ run.progress.layer }} of {{ run.progress.layers }}</Figure>
         <Figure name="Height">{{ run.progress.z.toFixed(2) }} mm</Figure>
         <Figure :name="run.over ? 'Took' : 'Elapsed'">{{ span(elapsed) }}</Figure>
+        <Figure v-if="run.state === 'finished' && run.estimate_seconds" name="Moves, computed">{{ span(run.estimate_seconds) }}</Figure>
         <Figure v-if="!run.over && run.progress.warm_seconds" name="Warm in">{{ span(run.progress.warm_seconds) }}</Figure>
       </dl>
       <p v-if="differs && !run.over" class="mt-3 mb-0" data-differs>Not as sliced: {{ differs }}</p>
