@@ -12,6 +12,20 @@ type Trim struct {
 	Acceleration float64            `json:"acceleration,omitempty" doc:"mm/s² at most of those that the file sets"`
 }
 
+// ChangeTrim changes how a run differs from its file; what is left out stays. A
+// percentage of 100, and 0 of anything else, is as in the file.
+type ChangeTrim struct {
+	AsSliced     bool               `json:"as_sliced,omitempty" doc:"Everything is as in the file first"`
+	Heaters      map[string]float64 `json:"heaters,omitempty" doc:"K that are added to setpoints, by heater"`
+	First        map[string]float64 `json:"first_layer,omitempty" doc:"K that are added besides until the second layer begins"`
+	Speed        *float64           `json:"speed_percent,omitempty"`
+	Flow         *float64           `json:"flow_percent,omitempty"`
+	FanLeast     *float64           `json:"fan_least_percent,omitempty"`
+	FanMost      *float64           `json:"fan_most_percent,omitempty"`
+	Height       *float64           `json:"height_mm,omitempty"`
+	Acceleration *float64           `json:"acceleration,omitempty"`
+}
+
 // Until is where a run is to be held, or to end.
 type Until struct {
 	End   bool   `json:"end" doc:"It ends there; otherwise it is held"`

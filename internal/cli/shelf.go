@@ -133,13 +133,13 @@ func printCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			t, said, err := trimmed(cmd, api.Trim{})
+			t, said, err := trimmed(cmd)
 			if err != nil {
 				return err
 			}
 			var differs *api.Trim
 			if said {
-				differs = &t
+				differs = whole(t)
 			}
 			r, err := c.StartWith(ctx, api.StartRun{File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
 			if err != nil {

@@ -6,6 +6,7 @@ import (
 	"io"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -28,30 +29,38 @@ func trims() []cli.Flag {
 	}
 }
 
-// trimmed puts what the flags say over a trim, and reports whether they say anything.
-func trimmed(cmd *cli.Command, t api.Trim) (api.Trim, bool, error) {
-	said := false
-	for flag, to := range map[string]*float64{"speed": &t.Speed, "flow": &t.Flow, "fan-least": &t.FanLeast, "fan-most": &t.FanMost, "height": &t.Height, "acceleration": &t.Acceleration} {
-		if cmd.IsSet(flag) {
-			*to, said = cmd.Float(flag), true
+// trimmed is what the flags say, and whether they say anything.
+func trimmed(cmd *cli.Command) (c api.ChangeTrim, said bool, err error) {
+	for flag, to := range map[string]**float64{"speed": &c.Speed, "flow": &c.Flow, "fan-least": &c.FanLeast, "fan-most": &c.FanMost, "height": &c.Height, "acceleration": &c.Acceleration} {
+		if v := cmd.Float(flag); cmd.IsSet(flag) {
+			*to, said = &v, true
 		}
 	}
-	for flag, to := range map[string]*map[string]float64{"hotter": &t.Heaters, "first": &t.First} {
+	for flag, to := range map[string]*map[string]float64{"hotter": &c.Heaters, "first": &c.First} {
 		for _, one := range cmd.StringSlice(flag) {
-			var k float64
 			heater, text, ok := strings.Cut(one, "=")
-			if n, err := fmt.Sscanf(text, "%g", &k); !ok || n != 1 || err != nil {
-				return t, false, wrong("--%s %q is not written as nozzle0=5", flag, one)
+			k, err := strconv.ParseFloat(text, 64)
+			if !ok || err != nil {
+				return c, false, wrong("--%s %q is not written as nozzle0=5", flag, one)
 			}
-			all := maps.Clone(*to)
-			if all == nil {
-				all = map[string]float64{}
+			if *to == nil {
+				*to = map[string]float64{}
 			}
-			all[heater] = k
-			*to, said = all, true
+			(*to)[heater], said = k, true
 		}
 	}
-	return t, said, nil
+	return c, said, nil
+}
+
+// whole is a change of what is as in the file.
+func whole(c api.ChangeTrim) *api.Trim {
+	value := func(v *float64) float64 {
+		if v == nil {
+			return 0
+		}
+		return *v
+	}
+	return &api.Trim{Heaters: c.Heaters, First: c.First, Speed: value(c.Speed), Flow: value(c.Flow), FanLeast: value(c.FanLeast), FanMost: value(c.FanMost), Height: value(c.Height), Acceleration: value(c.Acceleration)}
 }
 
 func trimCommand() *cli.Command {
@@ -69,15 +78,11 @@ func trimCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			t := api.Trim{}
-			if r.Trim != nil && !cmd.Bool("as-sliced") {
-				t = *r.Trim
-			}
-			t, said, err := trimmed(cmd, t)
+			t, said, err := trimmed(cmd)
 			if err != nil {
 				return err
 			}
-			if said || cmd.Bool("as-sliced") {
+			if t.AsSliced = cmd.Bool("as-sliced"); said || t.AsSliced {
 				if r, err = c.Trim(ctx, r.ID, t); err != nil {
 					return err
 				}

@@ -194,10 +194,10 @@ func (c *Client) Start(ctx context.Context, file string) (api.Run, error) {
 	return c.StartWith(ctx, api.StartRun{File: file})
 }
 
-// Trim lets a run's lines differ from its file's.
-func (c *Client) Trim(ctx context.Context, id string, t api.Trim) (api.Run, error) {
+// Trim changes how a run's lines differ from its file's.
+func (c *Client) Trim(ctx context.Context, id string, t api.ChangeTrim) (api.Run, error) {
 	var out api.Run
-	return out, c.call(ctx, http.MethodPut, "/v1/runs/"+url.PathEscape(id)+"/trim", t, &out)
+	return out, c.call(ctx, http.MethodPatch, "/v1/runs/"+url.PathEscape(id)+"/trim", t, &out)
 }
 
 // SetUntil lets a run be held, or end, at a layer or a height.

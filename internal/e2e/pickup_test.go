@@ -90,7 +90,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 				break
 			}
 			if trims {
-				if _, err := b.Trim(t.Context(), now.Run.ID, api.Trim{Speed: float64(50 + 10*rng.IntN(10))}); err != nil && status(err) != 409 {
+				if _, err := b.Trim(t.Context(), now.Run.ID, api.ChangeTrim{Speed: ptr(float64(50 + 10*rng.IntN(10)))}); err != nil && status(err) != 409 {
 					t.Fatal(err)
 				}
 			}

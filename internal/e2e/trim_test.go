@@ -48,7 +48,7 @@ func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 	b.mustSend("part.gcode", body, false)
 	b.clear()
 	p.fails(6, "limit of 285", "print", "part.gcode", "--hotter", "nozzle0=50", "--first", "nozzle0=40")
-	p.fails(6, "gives chamber no setpoint", "print", "part.gcode", "--hotter", "chamber=5")
+	p.fails(6, `gives "chamber" no setpoint`, "print", "part.gcode", "--hotter", "chamber=5")
 	p.fails(2, "not written as", "print", "part.gcode", "--hotter", "nozzle0")
 	p.fails(6, "in the bed", "print", "part.gcode", "--height", "-0.19")
 	p.fails(6, "no run is going on", "trim", "--speed", "90")
@@ -69,6 +69,9 @@ func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 	}
 	p.fails(6, "speed can be 10 to 300", "trim", "--speed", "5")
 	p.ok("flow 90 %", "trim", "--flow", "90")
+	if out := p.ok("speed 75 %", "trim", "--speed", "75"); !strings.Contains(out, "flow 90 %") || !strings.Contains(out, "nozzle +0.06 mm") { // what is not named stays
+		t.Errorf("then it is %q", out)
+	}
 
 	// The cable is pulled; then the printer forgets everything.
 	if err := b.device.Control("pull 1s"); err != nil {
@@ -150,4 +153,33 @@ func TestARunIsHeldAndEndsWhereItWasWanted(t *testing.T) {
 	}
 	sameParts(t, b.laid(), want[:upTo(2)])
 	b.until("heaters that are off", func(now api.Bench) bool { return now.Heaters[0].Setpoint == 0 && now.Heaters[1].Setpoint == 0 })
+}
+
+func TestARunIsAdjustedOnAPhone(t *testing.T) {
+	t.Parallel()
+	printer := quick()
+	printer.Warp = 5
+	b := start(t, printer).live()
+	b.mustSend("part.gcode", coupon(t, 60), false)
+	b.surveyed("part.gcode")
+	page := b.browser(390, 844, false)
+	b.visit(page, b.service.URL+"/shelf")
+	b.click(page, `[aria-label="Start part.gcode"]`, `[data-trimming]`, `[aria-label="Nozzle +5 °C"]`, `[data-go]`)
+	b.until("a run that is hotter", func(now api.Bench) bool { return now.Run != nil && now.Run.Trim != nil && now.Run.Trim.Heaters["nozzle0"] == 5 })
+	if said := b.shown(page, `[data-differs]`); !strings.Contains(said, "nozzle +5 K") {
+		t.Errorf("it says %q", said)
+	}
+	b.click(page, `[data-adjusting]`, `[aria-label="Speed +10 %"]`, `[aria-label="Speed +10 %"]`, `[aria-label="Nozzle higher +0.01 mm"]`)
+	b.until("all of it", func(now api.Bench) bool { return now.Run.Trim.Speed == 120 && now.Run.Trim.Height == 0.01 })
+	if _, err := b.Trim(t.Context(), b.until("the run", func(api.Bench) bool { return true }).Run.ID, api.ChangeTrim{Flow: ptr(95.0)}); err != nil { // somebody else
+		t.Fatal(err)
+	}
+	b.click(page, `[data-undo]`)
+	b.until("what was before", func(now api.Bench) bool {
+		return now.Run.Trim.Height == 0 && now.Run.Trim.Flow == 95 && now.Run.Trim.Heaters["nozzle0"] == 5
+	})
+	b.click(page, `[data-end-after]`)
+	if said := b.shown(page, `[data-until]`); !strings.Contains(said, "Ends after layer") {
+		t.Errorf("it says %q", said)
+	}
 }

@@ -74,20 +74,20 @@ func TestATrimHasBounds(t *testing.T) {
 	f := trim.File{Setpoints: map[heat.Heater]float64{heat.Nozzle: 250, heat.Bed: 60}, Lowest: 0.2, Highest: 239.5, Room: 240}
 	limits := heat.Limits{Nozzle: 260, Bed: 110}
 	for want, tr := range map[string]trim.Trim{
-		"speed":            {Speed: 301},
-		"flow":             {Flow: 5},
-		"and not NaN":      {Speed: math.NaN()},
-		"least fan":        {FanLow: 101},
-		"60 % at least":    {FanLow: 60, FanHigh: 40},
-		"-2":               {Height: -2},
-		"in the bed":       {Height: -0.19},
-		"has 240 mm":       {Height: 0.6},
-		"acceleration":     {Most: 1},
-		"by up to 50 K":    {Heaters: map[heat.Heater]float64{heat.Bed: 51}},
-		"not by NaN":       {First: map[heat.Heater]float64{heat.Bed: math.NaN()}},
-		"limit of 260":     {Heaters: map[heat.Heater]float64{heat.Nozzle: 11}},
-		"limit of 260 °C":  {Heaters: map[heat.Heater]float64{heat.Nozzle: 6}, First: map[heat.Heater]float64{heat.Nozzle: 6}},
-		"chamber no setpo": {Heaters: map[heat.Heater]float64{heat.Chamber: 5}},
+		"speed":             {Speed: 301},
+		"flow":              {Flow: 5},
+		"and not NaN":       {Speed: math.NaN()},
+		"least fan":         {FanLow: 101},
+		"60 % at least":     {FanLow: 60, FanHigh: 40},
+		"-2":                {Height: -2},
+		"in the bed":        {Height: -0.19},
+		"has 240 mm":        {Height: 0.6},
+		"acceleration":      {Most: 1},
+		"by up to 50 K":     {Heaters: map[heat.Heater]float64{heat.Bed: 51}},
+		"not by NaN":        {First: map[heat.Heater]float64{heat.Bed: math.NaN()}},
+		"limit of 260":      {Heaters: map[heat.Heater]float64{heat.Nozzle: 11}},
+		"limit of 260 °C":   {Heaters: map[heat.Heater]float64{heat.Nozzle: 6}, First: map[heat.Heater]float64{heat.Nozzle: 6}},
+		`"chamber" no setp`: {Heaters: map[heat.Heater]float64{heat.Chamber: 5}},
 	} {
 		if err := tr.Check(f, limits); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", tr, err, want)

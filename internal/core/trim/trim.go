@@ -159,7 +159,7 @@ func (t Trim) Check(f File, limits heat.Limits) error {
 			case !(math.Abs(v) <= MostHeat):
 				return wrong("a setpoint can differ by up to %d K, and not by %g", MostHeat, v)
 			case v != 0 && file <= 0:
-				return wrong("the file gives %s no setpoint", h)
+				return wrong("the file gives %q no setpoint", h)
 			}
 		}
 	}

@@ -9,17 +9,18 @@ import (
 	"diathermon/internal/core/wire"
 )
 
-// Trim lets the run's lines be as a trim has them, from the next one on: what was given
+// Trim lets the run's lines be as a change of its trim has them, from the next one on: what was given
 // already, a setpoint, the fan, is given anew at once.
-func (p *Printing) Trim(ctx context.Context, id string, t trim.Trim, by string) (Now, error) {
+func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) trim.Trim, by string) (Now, error) {
 	return p.control(ctx, id, func(j *job) error {
+		before := j.life.Trims().Last()
+		t := change(before)
 		if err := t.Check(p.trimmed(j.file), p.cfg.Printer.Limits); err != nil {
 			return err
 		}
 		if j.trim == nil || j.ahead == nil {
 			return fmt.Errorf("%w: it is %s, and its lines cannot be changed then", run.ErrState, j.state())
 		}
-		before := j.life.Trims().Last()
 		if j.state() == run.Held && !t.SameHeat(before) {
 			return fmt.Errorf("%w: it is held; resume it, then change its heat and fan, or set the heater itself", run.ErrState)
 		}

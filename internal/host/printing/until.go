@@ -48,6 +48,8 @@ func (j *job) place(at Place) (run.Until, error) {
 		}
 	}
 	switch {
+	case at.Layer == 0 && at.Height == 0 && !at.End:
+		return run.Until{}, fmt.Errorf("%w: say before which layer, or at which height", ErrPlace)
 	case at.End && layer == len(marks)+1:
 		return run.Until{}, fmt.Errorf("%w: layer %d is the last, and the run ends there by itself", ErrPlace, len(marks))
 	case layer < 1 || layer > len(marks):

@@ -38,7 +38,7 @@ type Host interface {
 	Hold(ctx context.Context, id string) (printing.Now, error)
 	Resume(ctx context.Context, id string) (printing.Now, error)
 	Stop(ctx context.Context, id string) (printing.Now, error)
-	Trim(ctx context.Context, id string, t trim.Trim, by string) (printing.Now, error)
+	Trim(ctx context.Context, id string, change func(trim.Trim) trim.Trim, by string) (printing.Now, error)
 	Until(ctx context.Context, id string, at printing.Place, by string) (printing.Now, error)
 	Onward(ctx context.Context, id string) (printing.Now, error)
 	Plan(ctx context.Context, id string, c printing.Choice) (run.Plan, error)
@@ -146,12 +146,12 @@ func (a Area) mountRuns(d *desk.Desk) {
 			return Of(kept), nil
 		})
 
-	desk.Show(d, d.Op("trim-run", http.MethodPut, "/v1/runs/{id}/trim", desk.Operate, "Let a run's lines differ from its file's from the next one on; what is left out is as in the file", 404, 409, 422),
+	desk.Show(d, d.Op("trim-run", http.MethodPatch, "/v1/runs/{id}/trim", desk.Operate, "Let a run's lines differ from its file's from the next one on; what is left out stays", 404, 409, 422),
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" doc:"The run's ID"`
-			Body api.Trim
+			Body api.ChangeTrim
 		}) (api.Run, error) {
-			now, err := a.Host.Trim(ctx, in.ID, toTrim(in.Body), guard.Caller(ctx))
+			now, err := a.Host.Trim(ctx, in.ID, changeOf(in.Body), guard.Caller(ctx))
 			return NowOf(now), err
 		})
 

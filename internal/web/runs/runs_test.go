@@ -53,8 +53,8 @@ func (s *stage) Start(_ context.Context, o printing.Order) (printing.Now, error)
 	s.soak = o.Soak
 	return s.act("start", o.File)
 }
-func (s *stage) Trim(_ context.Context, id string, t trim.Trim, _ string) (printing.Now, error) {
-	s.trim = t
+func (s *stage) Trim(_ context.Context, id string, change func(trim.Trim) trim.Trim, _ string) (printing.Now, error) {
+	s.trim = change(s.trim)
 	return s.act("trim", id)
 }
 func (s *stage) Until(_ context.Context, id string, at printing.Place, _ string) (printing.Now, error) {

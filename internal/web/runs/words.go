@@ -2,6 +2,7 @@ package runs
 
 import (
 	"context"
+	"maps"
 	"time"
 
 	"diathermon/internal/api"
@@ -59,6 +60,27 @@ func trimOf(t trim.Trim) api.Trim {
 
 func toTrim(t api.Trim) trim.Trim {
 	return trim.Trim{Heaters: heaters(t.Heaters), First: heaters(t.First), Speed: t.Speed, Flow: t.Flow, FanLow: t.FanLeast, FanHigh: t.FanMost, Height: t.Height, Most: t.Acceleration}
+}
+
+// changeOf is what is to be different about a trim.
+func changeOf(c api.ChangeTrim) func(trim.Trim) trim.Trim {
+	return func(t trim.Trim) trim.Trim {
+		if c.AsSliced {
+			t = trim.Trim{}
+		}
+		for from, to := range map[*float64]*float64{c.Speed: &t.Speed, c.Flow: &t.Flow, c.FanLeast: &t.FanLow, c.FanMost: &t.FanHigh, c.Height: &t.Height, c.Acceleration: &t.Most} {
+			if from != nil {
+				*to = *from
+			}
+		}
+		merge := func(old map[heat.Heater]float64, with map[string]float64) map[heat.Heater]float64 {
+			out := named(old)
+			maps.Copy(out, with)
+			return heaters(out)
+		}
+		t.Heaters, t.First = merge(t.Heaters, c.Heaters), merge(t.First, c.First)
+		return t
+	}
 }
 
 func named(m map[heat.Heater]float64) map[string]float64 {

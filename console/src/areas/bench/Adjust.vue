@@ -11,24 +11,39 @@ import Trim from './Trim.vue'
 const host = useHost()
 const run = computed(() => host.run!)
 const wanted = ref<Schemas['Trim']>() // pressed here, and not said yet
-const before = ref<Schemas['Trim'][]>([])
+const before = ref<Schemas['ChangeTrim'][]>([]) // what takes each change back, the last behind
 const shown = computed({ get: () => wanted.value ?? run.value.trim ?? {}, set: press })
 watch(() => run.value.id, () => { before.value = [] })
 
-/** Presses in a row are one change. */
-let timer = 0
-function press(t: Schemas['Trim']) {
-  wanted.value = t
-  window.clearTimeout(timer)
-  timer = window.setTimeout(() => { void say(t, true) }, 300)
+/** What of a trim is other than in another, so that who changes something else at the same time is not overruled. */
+type Trimmed = Schemas['Trim']
+function change(to: Trimmed, from: Trimmed): Schemas['ChangeTrim'] {
+  const out: Schemas['ChangeTrim'] = {}
+  for (const [key, file] of [['speed_percent', 100], ['flow_percent', 100], ['fan_least_percent', 0], ['fan_most_percent', 100], ['height_mm', 0], ['acceleration', 0]] as const) {
+    if ((to[key] || file) !== (from[key] || file)) out[key] = to[key] || file
+  }
+  for (const key of ['heaters', 'first_layer'] as const) {
+    const names = new Set([...Object.keys(to[key] ?? {}), ...Object.keys(from[key] ?? {})])
+    const other = [...names].filter(h => (to[key]?.[h] ?? 0) !== (from[key]?.[h] ?? 0))
+    if (other.length) out[key] = Object.fromEntries(other.map(h => [h, to[key]?.[h] ?? 0]))
+  }
+  return out
 }
 
-async function say(t: Schemas['Trim'], remember: boolean) {
-  const was = run.value.trim ?? {}
-  const done = await host.attempt(async () => { host.run = await answered(api.PUT('/v1/runs/{id}/trim', { params: { path: { id: run.value.id } }, body: t })) })
-  if (done && remember) before.value.push(was)
-  if (wanted.value === t) wanted.value = undefined
+/** Presses in a row are one change. */
+let timer = 0
+let begun: Trimmed = {}
+function press(t: Trimmed) {
+  if (!wanted.value) begun = run.value.trim ?? {}
+  wanted.value = t
+  window.clearTimeout(timer)
+  timer = window.setTimeout(async () => {
+    if (await say(change(t, begun))) before.value.push(change(begun, t))
+    if (wanted.value === t) wanted.value = undefined
+  }, 300)
 }
+
+const say = (body: Schemas['ChangeTrim']) => host.attempt(async () => { host.run = await answered(api.PATCH('/v1/runs/{id}/trim', { params: { path: { id: run.value.id } }, body })) })
 
 /** Where it is to be held, or to end. */
 const layer = ref<number>()
@@ -41,8 +56,8 @@ async function holdBefore() {
 }
 
 async function undo() {
-  const t = before.value.pop()
-  if (t) await say(t, false)
+  const back = before.value.pop()
+  if (back) await say(back)
 }
 </script>
 
