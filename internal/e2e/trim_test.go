@@ -165,7 +165,9 @@ func TestARunIsAdjustedOnAPhone(t *testing.T) {
 	page := b.browser(390, 844, false)
 	b.visit(page, b.service.URL+"/shelf")
 	b.click(page, `[aria-label="Start part.gcode"]`, `[data-trimming]`, `[aria-label="Nozzle +5 °C"]`, `[data-go]`)
-	b.until("a run that is hotter", func(now api.Bench) bool { return now.Run != nil && now.Run.Trim != nil && now.Run.Trim.Heaters["nozzle0"] == 5 })
+	b.until("a run that is hotter", func(now api.Bench) bool {
+		return now.Run != nil && now.Run.Trim != nil && now.Run.Trim.Heaters["nozzle0"] == 5
+	})
 	if said := b.shown(page, `[data-differs]`); !strings.Contains(said, "nozzle +5 K") {
 		t.Errorf("it says %q", said)
 	}
