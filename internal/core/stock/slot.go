@@ -52,17 +52,6 @@ func (s Slot) Check(slots int, hottest float64) (Slot, error) {
 	return s, nil
 }
 
-// String says what is in it.
-func (s Slot) String() string {
-	if !s.Loaded {
-		return "nothing"
-	}
-	if s.Colour == "" {
-		return s.Material
-	}
-	return s.Material + " " + s.Colour
-}
-
 // Family is the kind of plastic that a material's name speaks of, in capitals: of "Basic
 // PLA+ silk" PLA; empty where none of those that are known is in it.
 func Family(material string) string {

@@ -54,7 +54,7 @@ func (r *Rewriter) Take(c Change, setpoints map[heat.Heater]float64) (out []stri
 	for _, h := range slices.Sorted(maps.Keys(setpoints)) {
 		if at := setpoints[h]; at > 0 {
 			if became := at + r.now.more(h, r.first()) - before.more(h, r.first()); became != at {
-				out = append(out, Heat(h, max(became, 0)))
+				out = append(out, give(h, max(became, 0)))
 			}
 		}
 	}
@@ -351,14 +351,14 @@ func (r *Rewriter) Between(setpoints map[heat.Heater]float64) (out []string) {
 	r.turn()
 	for h, v := range r.now.First {
 		if at := setpoints[h]; v != 0 && at > 0 {
-			out = append(out, Heat(h, at-v))
+			out = append(out, give(h, at-v))
 		}
 	}
 	return out
 }
 
-// Heat is the line that gives a heater a setpoint, °C, and does not wait for it.
-func Heat(h heat.Heater, setpoint float64) string {
+// give is the line that gives a heater a setpoint, °C, and does not wait for it.
+func give(h heat.Heater, setpoint float64) string {
 	v := "S" + strconv.FormatFloat(math.Round(setpoint*10)/10, 'f', -1, 64)
 	switch tool, nozzle := h.Tool(); {
 	case nozzle:
