@@ -60,6 +60,7 @@ func (v *Value[T]) Set(now T) {
 }
 
 // Put changes the value and returns when it is on the disk; otherwise it is as it was.
+// Those who change one take turns.
 func (v *Value[T]) Put(now T) error {
 	before := v.Get()
 	v.set(now)

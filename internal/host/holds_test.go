@@ -9,8 +9,11 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
 	"diathermon/internal/host"
 	"diathermon/internal/host/capacity"
+	"diathermon/internal/host/printing"
+	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
 
@@ -58,4 +61,45 @@ func measures(t *testing.T, dialect string, warp time.Duration) {
 	if err := h.Capacity.Measure(t.Context()); !errors.Is(err, capacity.ErrMeasure) {
 		t.Errorf("with a warm bed: %v", err)
 	}
+}
+
+// A run that is held just as it comes to where it is to end waits for the person, and ends
+// there once it is resumed.
+func TestARunThatIsHeldWhereItIsToEndWaits(t *testing.T) {
+	files := shelfOf(t, samples.Coupon(20))
+	synctest.Test(t, func(t *testing.T) {
+		printer := simprinter.Vesper()
+		printer.Record = true
+		board := newStandIn(printer)
+		h, _ := work(t, files, func() (io.ReadWriteCloser, error) { return &cable{standIn: board, begun: time.Now()}, nil })
+		until(t, h, time.Minute, isLive)
+		if _, err := h.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := h.Run.Until(t.Context(), "", printing.Place{Layer: 5, End: true}, "Ilse"); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.Taken == files.file.Marks[5].Command })
+		if _, err := h.Run.Hold(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		until(t, h, time.Minute, func(b host.Bench) bool { return b.Run.State == run.Held })
+		time.Sleep(time.Minute)
+		waits := 0
+		for _, e := range board.executed() {
+			if e.Line == "M400" {
+				waits++
+			}
+		}
+		if b := until(t, h, time.Second, isLive); b.Run.State != run.Held || waits > 3 {
+			t.Errorf("it is %s, and M400 was said %d times", b.Run.State, waits)
+		}
+		if _, err := h.Run.Resume(t.Context(), ""); err != nil {
+			t.Fatal(err)
+		}
+		b := until(t, h, 5*time.Minute, func(b host.Bench) bool { return b.Run.State.Final() })
+		if b.Run.State != run.Stopped || b.Run.Reason != "ended after layer 5, as Ilse wanted" {
+			t.Errorf("it is %s because %q", b.Run.State, b.Run.Reason)
+		}
+	})
 }

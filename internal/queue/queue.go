@@ -63,7 +63,8 @@ type Queue struct {
 	mu sync.Mutex // one thing is changed at a time
 }
 
-// Open returns what waits. A file that cannot be read is put aside. What waited before where there was no file yet is taken over.
+// Open returns what waits. A file that cannot be read is put aside. What waited before
+// where there was no file yet is taken over.
 func Open(c Config, before []queue.Entry) (*Queue, error) {
 	kept, err := durable.OpenValue[queue.Queue](c.Path, nil)
 	if err != nil {
@@ -275,8 +276,9 @@ func (q *Queue) begin(ctx context.Context, e queue.Entry, o printing.Order) (pri
 	if err != nil {
 		return now, err
 	}
+	err = q.kept.Put(q.kept.Get().Begun(e.Turn()))
 	q.Tell()
-	return now, q.kept.Put(q.kept.Get().Begun(e.Turn()))
+	return now, err
 }
 
 // lookEvery is how often it is looked for what is due.

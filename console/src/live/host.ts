@@ -121,11 +121,11 @@ export const useHost = defineStore('host', () => {
   const control = (verb: 'hold' | 'resume' | 'stop') => attempt(async () => {
     if (run.value) await answered(api.POST(`/v1/runs/{id}/${verb}`, { params: { path: { id: run.value.id } } }))
   })
-  const onward = () => attempt(async () => { run.value = await answered(api.DELETE('/v1/runs/{id}/until', { params: { path: { id: run.value!.id } } })) })
+  const onward = () => attempt(() => answered(api.DELETE('/v1/runs/{id}/until', { params: { path: { id: run.value!.id } } })))
   const pickUp = (id: string, choice: Schemas['PickUp']) => attempt(() => answered(api.POST('/v1/runs/{id}/pick-up', { params: { path: { id } }, body: choice })))
   const start = (order: Schemas['StartRun']) => attempt(() => answered(api.POST('/v1/runs', { body: order })))
   /** Says how the bed is, as it was seen here. */
-  const sayBed = (clear: boolean) => attempt(async () => { bed.value = await answered(api.PUT('/v1/bench/bed', { body: { clear, seen: bed.value?.since } })) })
+  const sayBed = (clear: boolean) => attempt(() => answered(api.PUT('/v1/bench/bed', { body: { clear, seen: bed.value?.since } })))
   const halt = () => attempt(() => answered(api.POST('/v1/halt')))
   const measure = () => attempt(() => answered(api.POST('/v1/wire/measure')))
   const reconnect = () => attempt(() => answered(api.POST('/v1/bench/reconnect')))

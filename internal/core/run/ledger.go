@@ -43,8 +43,8 @@ type Replayed struct {
 }
 
 // Replay returns the point that a printer has come to whose last line has that
-// number: the file's commands as next tells them, and those that were said between them. It tells the
-// setpoints that the file's own gave behind line after.
+// number: the file's commands as next tells them, and those that were said between them.
+// It tells the setpoints that the file's own gave behind line after.
 func (l Ledger) Replay(next func() (string, bool), number, after int) (Replayed, error) {
 	p, err := Replay(next, l.Before)
 	out := Replayed{Point: p, Given: map[heat.Heater]float64{}}

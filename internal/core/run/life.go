@@ -134,6 +134,9 @@ func (l *Life) Ledger() Ledger { return l.ledger.clone() }
 // Trims returns how the run's lines differ from its file's, and from where on.
 func (l *Life) Trims() trim.Schedule { return slices.Clone(l.trims) }
 
+// Trim returns how they differ from now on.
+func (l *Life) Trim() trim.Trim { return l.trims.Last() }
+
 // Until returns where the run is to be held, or to end; nil: at its file's end.
 func (l *Life) Until() *Until { return l.until }
 

@@ -184,7 +184,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 	case run.DoOff:
 		p.heating.TurnOff(func() { p.stepOf(j, run.Event{On: run.OnOff}) })
 	case run.DoSoak:
-		p.heating.SoakBed(j.file.Name, j.life.Trims().Last().Setpoint(heat.Bed, j.file.Setpoints[heat.Bed], true), e.Soak, func() { p.stepOf(j, run.Event{On: run.OnSoaked}) })
+		p.heating.SoakBed(j.file.Name, j.life.Trim().Setpoint(heat.Bed, j.file.Setpoints[heat.Bed], true), e.Soak, func() { p.stepOf(j, run.Event{On: run.OnSoaked}) })
 	case run.DoEndSoak:
 		p.heating.EndWarmUp("its run does not wait for it any more")
 	case run.DoMark:
@@ -242,6 +242,9 @@ func (p *Printing) close(j *job) {
 	p.last = p.Now()
 	if j.state() == run.Finished || j.state() == run.Stopped {
 		p.learn(j)
+		if p.cfg.Habits != nil {
+			p.cfg.Habits.KeepHabits(p.habits)
+		}
 	}
 	p.job = nil
 	p.stayAwake()

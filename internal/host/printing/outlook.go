@@ -51,10 +51,7 @@ func (j *job) made(taken int) time.Duration {
 
 // learn keeps what the run has shown of the time that moves take.
 func (p *Printing) learn(j *job) {
-	was := p.habits
-	if p.habits = j.outlook.pace.Learn(was); p.habits != was && p.cfg.Habits != nil {
-		p.cfg.Habits.KeepHabits(p.habits)
-	}
+	p.habits = j.outlook.pace.Learn(p.habits)
 	j.outlook.pace = run.Pace{}
 }
 
@@ -67,7 +64,7 @@ func (j *job) slower(t trim.Trim) float64 {
 
 // scaled is a computed time of the file's moves as the run makes them.
 func (j *job) scaled(d time.Duration) time.Duration {
-	return time.Duration(float64(d) * j.slower(j.life.Trims().Last()))
+	return time.Duration(float64(d) * j.slower(j.life.Trim()))
 }
 
 // note follows the time that lines take.
@@ -181,7 +178,7 @@ func (j *job) warmingLeft() []heat.Step {
 	if r.State != run.Waiting && r.State != run.Warming {
 		return nil
 	}
-	differs := j.life.Trims().Last()
+	differs := j.life.Trim()
 	for i, s := range j.file.Warming {
 		if s.Command <= r.Taken {
 			continue

@@ -39,7 +39,7 @@ func (p *Printing) Now() *Now {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}
 	now.Lasted = r.Lasted(p.loop.Wall())
-	now.Trim, now.Until, now.Origin = j.life.Trims().Last(), j.life.Until(), j.file.Setpoints
+	now.Trim, now.Until, now.Origin = j.life.Trim(), j.life.Until(), j.file.Setpoints
 	now.Share = j.made(r.Taken).Seconds() / max(j.file.Duration.Seconds(), 1e-9)
 	if j.file.Duration == 0 {
 		now.Share = now.Progress.Share

@@ -9,11 +9,11 @@ import (
 	"diathermon/internal/core/wire"
 )
 
-// Trim lets the run's lines be as a change of its trim has them, from the next one on: what was given
-// already, a setpoint, the fan, is given anew at once.
+// Trim lets the run's lines be as a change of its trim has them, from the next one on:
+// what was given already, a setpoint, the fan, is given anew at once.
 func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) trim.Trim, by string) (Now, error) {
 	return p.control(ctx, id, func(j *job) error {
-		before := j.life.Trims().Last()
+		before := j.life.Trim()
 		t := change(before)
 		if err := t.Check(p.trimmed(j.file), p.cfg.Printer.Limits); err != nil {
 			return err

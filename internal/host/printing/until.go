@@ -67,6 +67,9 @@ func (j *job) place(at Place) (run.Until, error) {
 // has been taken for certain, and, where it ends, every move has been made: what is planned
 // would be broken off.
 func (p *Printing) arrive(j *job, u *run.Until) {
+	if s := j.life.Stage(); s != run.Heating && s != run.Drawing { // it is when it has been resumed
+		return
+	}
 	if j.fed != j.life.Taken() || !p.talk.Conversation().Sure() || j.there {
 		return
 	}

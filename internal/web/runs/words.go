@@ -68,9 +68,9 @@ func changeOf(c api.ChangeTrim) func(trim.Trim) trim.Trim {
 		if c.AsSliced {
 			t = trim.Trim{}
 		}
-		for from, to := range map[*float64]*float64{c.Speed: &t.Speed, c.Flow: &t.Flow, c.FanLeast: &t.FanLow, c.FanMost: &t.FanHigh, c.Height: &t.Height, c.Acceleration: &t.Most} {
-			if from != nil {
-				*to = *from
+		for _, v := range []struct{ from, to *float64 }{{c.Speed, &t.Speed}, {c.Flow, &t.Flow}, {c.FanLeast, &t.FanLow}, {c.FanMost, &t.FanHigh}, {c.Height, &t.Height}, {c.Acceleration, &t.Most}} {
+			if v.from != nil {
+				*v.to = *v.from
 			}
 		}
 		merge := func(old map[heat.Heater]float64, with map[string]float64) map[heat.Heater]float64 {

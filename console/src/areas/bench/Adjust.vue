@@ -43,13 +43,13 @@ function press(t: Trimmed) {
   }, 300)
 }
 
-const say = (body: Schemas['ChangeTrim']) => host.attempt(async () => { host.run = await answered(api.PATCH('/v1/runs/{id}/trim', { params: { path: { id: run.value.id } }, body })) })
+const say = (body: Schemas['ChangeTrim']) => host.attempt(() => answered(api.PATCH('/v1/runs/{id}/trim', { params: { path: { id: run.value.id } }, body })))
 
 /** Where it is to be held, or to end. */
 const layer = ref<number>()
 const drawn = computed(() => Math.max(run.value.progress?.layer ?? 0, 1))
 const layers = computed(() => run.value.progress?.layers ?? 0)
-const until = (body: Schemas['SetUntil']) => host.attempt(async () => { host.run = await answered(api.PUT('/v1/runs/{id}/until', { params: { path: { id: run.value.id } }, body })) })
+const until = (body: Schemas['SetUntil']) => host.attempt(() => answered(api.PUT('/v1/runs/{id}/until', { params: { path: { id: run.value.id } }, body })))
 
 async function holdBefore() {
   if (layer.value && await until({ layer: layer.value })) layer.value = undefined
