@@ -29,6 +29,7 @@ type Bench struct {
 // Printer is what the keeper has said of the machine.
 type Printer struct {
 	Name             string  `json:"name" example:"Vesper"`
+	Colour           string  `json:"colour,omitempty" doc:"By which it is told from its neighbours, #rrggbb" example:"#3f6f9c"`
 	Width            float64 `json:"width" doc:"Bed, X, mm" example:"230"`
 	Depth            float64 `json:"depth" doc:"Bed, Y, mm" example:"230"`
 	Height           float64 `json:"height" doc:"Highest Z, mm" example:"240"`

@@ -37,6 +37,7 @@ func override(cmd *cli.Command, c *service.Config) {
 	for name, field := range map[string]*string{"device": &c.Device, "listen": &c.Listen, "data": &c.Data, "database": &c.Database} {
 		if cmd.IsSet(name) {
 			*field = cmd.String(name)
+			c.Name(name)
 		}
 	}
 	if cmd.IsSet("baud") {
@@ -76,30 +77,17 @@ func serveCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			s, err := service.Start(ctx, c, log)
-			if err != nil {
-				return err
-			}
-			defer s.Close()
-			service.Hurry()
-			log.Info("serving", "url", s.URL, "data", c.Data)
-			w := cmd.Root().Writer
-			if interactive(w) {
-				welcome(w, s)
-			}
-			return wait(ctx, s, log)
+			w, first := cmd.Root().Writer, true
+			return service.Keep(ctx, c, log, func(s *service.Service) error {
+				service.Hurry()
+				log.Info("serving", "url", s.URL, "data", c.Data)
+				if first && interactive(w) {
+					welcome(w, s)
+				}
+				first = false
+				return nil
+			})
 		},
-	}
-}
-
-// wait returns when the person or the system ends the service.
-func wait(ctx context.Context, s *service.Service, log *slog.Logger) error {
-	select {
-	case <-ctx.Done():
-		log.Info("stopping")
-		return nil
-	case err := <-s.Failed():
-		return err
 	}
 }
 
@@ -144,9 +132,10 @@ func demoCommand() *cli.Command {
 				c.Data += fmt.Sprintf("-warp-%g", warp)
 			}
 			override(cmd, &c)
-			c.Past, c.Pace, c.ClearBed = cmd.Float("warp"), cmd.Float("warp"), true
+			c.Past, c.Pace, c.ClearBed, c.Described = cmd.Float("warp"), cmd.Float("warp"), true, true
 			c.Device = filepath.Join(c.Data, "vesper-port")
-			c.Printer.Name = "Vesper"
+			c.Name("device")
+			c.Printer.Name, c.Printer.Colour = "Vesper", "#3f6f9c"
 			c.Printer.Width, c.Printer.Depth, c.Printer.Height = 230, 230, 240
 			c.Printer.Limits = service.Limits{Nozzle: 285, Bed: 110}
 			printer := simprinter.Vesper()
@@ -159,18 +148,19 @@ func demoCommand() *cli.Command {
 			if err := device.Listen(); err != nil {
 				return err
 			}
-			s, err := service.Start(ctx, c, log)
-			if err != nil {
-				return err
-			}
-			defer s.Close()
-			if err := fill(ctx, s.Shelf); err != nil {
-				return err
-			}
-			w := cmd.Root().Writer
-			fmt.Fprintf(w, "\nVesper is a stand-in printer; its clock runs %g times faster than yours.\nTo pull its cable for ten seconds: %s simulate --port %s --control 'pull 10s'\n", printer.Warp, os.Args[0], c.Device)
-			welcome(w, s)
-			return wait(ctx, s, log)
+			w, first := cmd.Root().Writer, true
+			return service.Keep(ctx, c, log, func(s *service.Service) error {
+				if !first {
+					return nil
+				}
+				first = false
+				if err := fill(ctx, s.Shelf); err != nil {
+					return err
+				}
+				fmt.Fprintf(w, "\nVesper is a stand-in printer; its clock runs %g times faster than yours.\nTo pull its cable for ten seconds: %s simulate --port %s --control 'pull 10s'\n", printer.Warp, os.Args[0], c.Device)
+				welcome(w, s)
+				return nil
+			})
 		},
 	}
 }

@@ -151,3 +151,19 @@ func (c *Client) LoadSlot(ctx context.Context, number int, l api.LoadSlot) (api.
 	var out api.Slot
 	return out, c.call(ctx, http.MethodPut, fmt.Sprintf("/v1/slots/%d", number), l, &out)
 }
+
+// Printer is how the printer is described.
+func (c *Client) Printer(ctx context.Context) (api.Described, error) {
+	return get[api.Described](ctx, c, "/v1/printer")
+}
+
+// DescribePrinter says more of it.
+func (c *Client) DescribePrinter(ctx context.Context, d api.DescribePrinter) (api.Described, error) {
+	var out api.Described
+	return out, c.call(ctx, http.MethodPatch, "/v1/printer", d, &out)
+}
+
+// TakeUpPrinter lets the host begin anew as the printer is described.
+func (c *Client) TakeUpPrinter(ctx context.Context) error {
+	return c.call(ctx, http.MethodPost, "/v1/printer/take-up", nil, nil)
+}

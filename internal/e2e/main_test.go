@@ -102,7 +102,7 @@ func start(t testing.TB, printer simprinter.Config) *bench {
 	b := &bench{t: t, log: &bytes.Buffer{}}
 	b.config = service.DefaultConfig()
 	b.config.Device, b.config.Data, b.config.Listen, b.config.Database = filepath.Join(dir, "port"), filepath.Join(dir, "data"), "127.0.0.1:0", freshDatabase(t)
-	b.config.Baud, b.config.ClearBed = 115200, true
+	b.config.Baud, b.config.ClearBed, b.config.Described = 115200, true, true
 	b.config.Pace, b.config.Unguarded, b.config.Unmeasured = printer.Warp, printer.Warp > 20, true
 	b.config.Printer.Name = "Vesper"
 	b.config.Printer.Width, b.config.Printer.Depth, b.config.Printer.Height = 230, 230, 240

@@ -1,7 +1,10 @@
 package host
 
 import (
+	"cmp"
 	"context"
+	"errors"
+	"fmt"
 	"log/slog"
 	"time"
 
@@ -47,6 +50,7 @@ type Parts struct {
 	Outputs  *outputs.Outputs
 	Routines *performing.Performing
 	Bed      *occupancy.Occupancy
+	Settings *settings.Settings
 
 	flight *traffic.Recorder
 }
@@ -139,7 +143,7 @@ func New(c Config) *Host {
 		UnusedFor: c.UnusedFor, FlowWatch: c.FlowWatch, Unguarded: c.Unguarded, Pace: c.Pace,
 	}, loop, p.Link, p.Where)
 	p.Capacity = capacity.New(capacity.Config{Wire: c.Wire, Memory: c.Holds, Unmeasured: c.Unmeasured}, loop, p.Link, p.Heat)
-	told := settings.New(loop, p.Link, c.Motion)
+	p.Settings = settings.New(loop, p.Link, c.Motion)
 	p.Bed = occupancy.New(c.Bed, c.KeepBed, loop)
 	p.Run = printing.New(printing.Config{
 		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
@@ -156,11 +160,64 @@ func New(c Config) *Host {
 	p.Bed.Attend(p.Run)
 	p.Heat.Attend(p.Run)
 	p.Capacity.Attend(p.Run)
-	told.Attend(p.Run)
+	p.Settings.Attend(p.Run)
 
 	h.Parts = p
-	loop.Join(p.Wire, p.Where, p.Link, p.Heat, told, remarks.New(loop), p.Capacity, p.Bed, p.Run, p.Motion, p.Outputs, p.Routines)
+	loop.Join(p.Wire, p.Where, p.Link, p.Heat, p.Settings, remarks.New(loop), p.Capacity, p.Bed, p.Run, p.Motion, p.Outputs, p.Routines)
 	return h
+}
+
+// Told is what the printer has told of itself since it answers. It may be called from
+// anywhere.
+func (h *Host) Told(ctx context.Context) (machine.Told, error) {
+	var out machine.Told
+	err := h.loop.Ask(ctx, func() {
+		f := h.Link.Now().Firmware
+		size, filament := h.Settings.Size()
+		if size == ([3]float64{}) {
+			size = f.Ends
+		}
+		if size[0] > 0 {
+			out.Width, out.Depth, out.Height = &size[0], &size[1], &size[2]
+		}
+		if filament > 0 {
+			out.Filament = &filament
+		}
+		if f.Machine != "" {
+			out.Name = &f.Machine
+		}
+		if f.Name != "" {
+			out.Tools = &f.Extruders
+		}
+	})
+	return out, err
+}
+
+// ErrUnderWay means that the host cannot begin anew now.
+var ErrUnderWay = errors.New("something is under way")
+
+// Free says why the host cannot begin anew now, as an error that is ErrUnderWay; nil:
+// nothing is under way and nothing is heated. It may be called from anywhere.
+func (h *Host) Free(ctx context.Context) error {
+	var busy error
+	err := h.loop.Ask(ctx, func() {
+		file, state := h.Run.Brief()
+		doing := cmp.Or(h.Motion.Doing(), h.Routines.Doing())
+		switch {
+		case file != "":
+			busy = fmt.Errorf("%w: %s is %s", ErrUnderWay, file, state)
+		case doing != "":
+			busy = fmt.Errorf("%w: %s", ErrUnderWay, doing)
+		default:
+			for _, now := range h.Heat.Now().Heaters {
+				if now.Setpoint > 0 {
+					busy = fmt.Errorf("%w: %s is heated; turn it off first", ErrUnderWay, now.Heater)
+					break
+				}
+			}
+		}
+	})
+	return errors.Join(err, busy)
 }
 
 // recording is what the flight recorder holds.

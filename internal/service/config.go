@@ -52,6 +52,9 @@ type Config struct {
 
 	ClearBed bool `toml:"-"` // the bed is known to be clear at the first start: a stand-in's
 
+	Named     map[string]bool `toml:"-"` // keys that the configuration file or the command line has named: they decide before Setup
+	Described bool            `toml:"-"` // nobody needs to be led through describing the printer
+
 	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
 }
 
@@ -110,6 +113,7 @@ type Wire struct {
 // Printer is the configuration's [printer].
 type Printer struct {
 	Name             string   `toml:"name"`
+	Colour           string   `toml:"colour"` // #rrggbb by which it is told from its neighbours; empty: none
 	Width            float64  `toml:"width"`  // mm
 	Depth            float64  `toml:"depth"`  // mm
 	Height           float64  `toml:"height"` // mm
@@ -206,6 +210,9 @@ func ReadConfig(path string, c *Config) error {
 	case err != nil:
 		return fmt.Errorf("%s: %w", path, err)
 	}
+	for _, k := range meta.Keys() {
+		c.Name(k.String())
+	}
 	if unknown := meta.Undecoded(); len(unknown) > 0 {
 		keys := make([]string, len(unknown))
 		for i, k := range unknown {
@@ -214,6 +221,14 @@ func ReadConfig(path string, c *Config) error {
 		return fmt.Errorf("%s: not known here: %s; docs/configuration.md lists what is", path, strings.Join(keys, ", "))
 	}
 	return nil
+}
+
+// Name notes that the configuration file or the command line has named a key.
+func (c *Config) Name(key string) {
+	if c.Named == nil {
+		c.Named = map[string]bool{}
+	}
+	c.Named[key] = true
 }
 
 // Check says what of the configuration cannot be.
@@ -276,6 +291,8 @@ func (c Config) Check() error {
 		return fmt.Errorf("printer.slots is %d: use 0 for as many as tools, or up to 16 and no fewer than tools", p.Slots)
 	case p.Limits.Nozzle > 550 || p.Limits.Bed > 250 || p.Limits.Chamber > 250 || p.Limits.Bed < 0 || p.Limits.Chamber < 0:
 		return fmt.Errorf("printer.limits are nozzle %g, bed %g, chamber %g: no printer is built for that", p.Limits.Nozzle, p.Limits.Bed, p.Limits.Chamber)
+	case p.Colour != "" && !coloured.MatchString(p.Colour):
+		return fmt.Errorf("printer.colour is %q: it looks like #2f6f62, in small letters", p.Colour)
 	case strings.TrimSpace(p.Name) == "":
 		return errors.New("printer.name is empty: a name keeps several printers apart")
 	}
@@ -345,7 +362,7 @@ func (p Printer) Machine() machine.Printer {
 		outputs = append(outputs, machine.Output{Name: o.Name, Kind: machine.OutputKind(o.Kind), Number: o.Number, Levels: o.Levels})
 	}
 	return machine.Printer{
-		Name: p.Name, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
+		Name: p.Name, Colour: p.Colour, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
 		Price: p.FilamentPrice, Currency: p.Currency,
 		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools, Slots: p.Slots,
 		Limits:  heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},

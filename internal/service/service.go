@@ -51,6 +51,7 @@ type Service struct {
 	server  *http.Server
 	closers []func() // in the order of their making
 	failed  chan error
+	again   chan struct{}
 }
 
 // dataMode lets nobody look into the data folder, and PostgreSQL's user pass through
@@ -88,12 +89,40 @@ func (b books) Unfinished() (*run.Life, printing.Book, error) {
 
 // Start brings a service up. It must be closed.
 func Start(ctx context.Context, c Config, logger *slog.Logger) (*Service, error) {
-	s := &Service{log: logger, failed: make(chan error, 1)}
+	s := &Service{log: logger, failed: make(chan error, 1), again: make(chan struct{}, 1)}
 	if err := s.start(ctx, c); err != nil {
 		s.Close()
 		return nil, err
 	}
 	return s, nil
+}
+
+// Keep brings a service up, calls up with it, and keeps it up until ctx ends: it begins
+// anew whenever that is asked for, so that what was said of the printer is taken up.
+func Keep(ctx context.Context, c Config, logger *slog.Logger, up func(*Service) error) error {
+	for {
+		s, err := Start(ctx, c, logger)
+		if err != nil {
+			return err
+		}
+		err = up(s)
+		begins := false
+		if err == nil {
+			select {
+			case <-ctx.Done():
+				logger.Info("stopping")
+			case err = <-s.failed:
+			case <-s.again:
+				logger.Info("beginning anew, as the printer is described now")
+				begins = true
+			}
+		}
+		s.Close()
+		if !begins {
+			return err
+		}
+		c.WithdrawTokens, c.Past, c.ClearBed = false, 0, false // of the first start alone
+	}
 }
 
 // work runs f until the service is closed.
@@ -215,9 +244,6 @@ func (s *Service) Code() (string, error) {
 
 // PairCode returns a new code that lets one program in.
 func (s *Service) PairCode() string { return s.people.Code() }
-
-// Failed delivers the error of an HTTP side that has ended by itself.
-func (s *Service) Failed() <-chan error { return s.failed }
 
 // Close ends everything, the last made first.
 func (s *Service) Close() {

@@ -53,6 +53,7 @@ type starting struct {
 	stage     *rehearsal.Stage
 	begun     string // the turn of the queue whose run was cut off
 	line      *queue.Queue
+	described *describing
 	intake    doors.Intake
 	mount     *dav.Door
 	watched   *watch.Folder // nil: none is
@@ -86,6 +87,9 @@ func (s *starting) folder(context.Context) (err error) {
 	}
 	os.Chmod(s.data, dataMode) // of one that is there from before, unless it is another's
 	if err := s.lock(s.data); err != nil {
+		return err
+	}
+	if err := s.openDescription(); err != nil {
 		return err
 	}
 	if s.listener, err = listen(s.config.Listen); err != nil {
@@ -196,6 +200,7 @@ func (s *starting) host(ctx context.Context) (err error) {
 		return err
 	}
 	s.Host = host.New(c)
+	s.described.host = s.Host
 	if err := s.Host.Routines.TakeUp(); err != nil {
 		s.log.Error("what was performed when the service last ended is not known", "error", err)
 	}
@@ -304,7 +309,8 @@ func (s *starting) http(context.Context) error {
 		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Bed: h.Bed, Stock: s.stock, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Motion: h.Motion, Outputs: h.Outputs, Performing: h.Routines, Routines: s.routines, Performed: s.kept,
-		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
+		Described: s.described,
+		Wire:      wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})
 	return nil
 }

@@ -86,6 +86,8 @@ func (b *Board) execute(c *command) func() bool {
 		b.tuneMotion(c)
 	case "M503":
 		b.tell()
+	case "M211":
+		b.ends()
 	case "M220":
 		b.speed = min(max(word('S', 100), 10), 999) / 100
 	case "M221":

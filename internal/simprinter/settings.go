@@ -113,6 +113,11 @@ func (b *Board) tell() {
 	b.say("echo:  M208 S%s W0.00 F%s", number(d.more), number(d.back))
 }
 
+// ends tells where the axes end.
+func (b *Board) ends() {
+	b.say("echo:Soft endstops: On  Min: X0.00 Y0.00 Z0.00   Max: X%s Y%s Z%s", number(b.cfg.Size[0]), number(b.cfg.Size[1]), number(b.cfg.Size[2]))
+}
+
 // drawBack carries out G10 and G11.
 func (b *Board) drawBack(back bool) func() bool {
 	steps := [][2]float64(nil) // mm of Z and of E

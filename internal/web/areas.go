@@ -72,6 +72,7 @@ type Server struct {
 		shelf.Shelf
 		heat.Files
 	}
+	Described setup.Describing
 	Survey    shelf.Survey
 	Stage     shelf.Stage
 	Files     shelf.Runs
@@ -107,7 +108,7 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 	d.Mount("outputs", "Fans, lights, pins", outputs.Area{Host: s.Outputs, Bench: s.outputs})
 	d.Mount("routines", "Named sequences of what is done by hand", routines.Area{Host: s.Performing, Routines: s.Routines, Past: s.Performed, Settle: s.settle})
 	d.Mount("wire", "Serial traffic, and lines that a person types", s.Wire)
-	d.Mount("setup", "How programs and devices are connected", setup.Area{Printer: s.Printer, Host: s.Host, Listen: s.Listen, Seal: s.Seal, Watched: s.Watched})
+	d.Mount("setup", "How the printer is described, and how programs and devices are connected", setup.Area{Printer: s.Printer, Host: s.Host, Listen: s.Listen, Seal: s.Seal, Watched: s.Watched, Describing: s.Described})
 	d.Mount("people", "Accounts of persons, tokens of programs, sessions of browsers", people.Area{People: s.people()})
 	d.Mount("events", "What happens, as it happens", live.Area{Host: s.Host, Now: bench.Events, Of: event, Log: s.Logger})
 	d.Mount("document", "This description", desk.Document{})

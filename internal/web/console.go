@@ -39,7 +39,7 @@ func console(r chi.Router) {
 		w.Header().Set("Cache-Control", "no-cache")
 		w.Write(b)
 	}
-	for _, area := range append([]string{"/", "/shelf/*", "/motion/*"}, api.Pages...) {
+	for _, area := range append([]string{"/", "/shelf/*", "/motion/*", "/setup/*"}, api.Pages...) {
 		r.Get(area, page)
 	}
 	r.Get("/favicon.svg", assets.ServeHTTP)

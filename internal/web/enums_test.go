@@ -42,6 +42,7 @@ var sent = map[string][]string{
 	"File.limits":            {"core/toolpath.LimitsOf"},
 	"Survey.state":           {"facts.State"},
 	"Flow.watch":             {"core/heat.FlowAction"},
+	"Guide.state":            {"core/machine.GuideState"},
 	"HeatEpisode.kind":       {"core/heat.EpisodeKind"},
 	"HeatFinding.what":       {"core/heat.Aspect"},
 	"HeatMark.kind":          {"core/heat.MarkKind"},

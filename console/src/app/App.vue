@@ -1,27 +1,40 @@
 <script setup lang="ts">
-import { onMounted } from 'vue'
+import { onMounted, watchEffect } from 'vue'
+import { useRouter } from 'vue-router'
 
-import { inWords } from '../api/client'
+import { answered, api, inWords } from '../api/client'
 import { useHost } from '../live/host'
+import { useMe } from '../live/me'
 import Alarms from './Alarms.vue'
 import { areas } from './areas'
 import Asking from './Asking.vue'
 import Find from './Find.vue'
 import Halt from './Halt.vue'
+import { icon } from './icon'
 import LinkState from './LinkState.vue'
 import Performing from './Performing.vue'
 import Spoken from './Spoken.vue'
 import Warming from './Warming.vue'
 
 const host = useHost()
+const me = useMe()
+const router = useRouter()
 onMounted(host.listen)
+onMounted(async () => { // who keeps a fresh host is led through describing its printer
+  await me.load()
+  await me.look()
+  if (me.keeps && (await answered(api.GET('/v1/printer')).catch(() => undefined))?.guide.state === 'open') await router.push('/setup/guide')
+})
+/** The tab shows which printer it is. */
+watchEffect(() => { document.querySelector<HTMLLinkElement>('link[rel=icon]')!.href = icon(host.printer?.colour) })
 </script>
 
 <template>
   <v-app>
     <a class="skip" href="#page">To the page</a>
-    <header class="bar">
+    <header class="bar" :style="host.printer?.colour ? { '--printer': host.printer.colour } : {}">
       <div class="printer">
+        <span v-if="host.printer?.colour" class="colour" aria-hidden="true" />
         <strong class="text-title-large text-truncate">{{ host.printer?.name ?? 'Diathermon' }}</strong>
         <LinkState />
       </div>
@@ -51,6 +64,8 @@ onMounted(host.listen)
   position: sticky; top: 0; z-index: 2600; height: 64px; padding: 0 12px 0 16px; display: flex; align-items: center; gap: 12px;
   background: rgb(var(--v-theme-surface)); border-bottom: 1px solid rgba(var(--v-border-color), var(--v-border-opacity));
 }
+.bar::before { content: ''; position: absolute; inset: 0 0 auto; height: 5px; background: var(--printer, transparent); }
+.colour { flex: none; width: 16px; height: 28px; border-radius: 5px; background: var(--printer); border: 1px solid rgba(var(--v-border-color), 0.35); margin-inline-end: -4px; }
 .printer { display: flex; align-items: center; gap: 12px; flex: 1 1 0; min-width: 0; }
 .areas { position: fixed; z-index: 1009; background: rgb(var(--v-theme-surface)); display: flex; }
 .areas a { display: flex; align-items: center; color: rgb(var(--v-theme-on-surface)); text-decoration: none; gap: 12px; }

@@ -1,7 +1,5 @@
 <script setup lang="ts">
 import { mdiAccountKey } from '@mdi/js'
-import { onMounted } from 'vue'
-
 import { useIntervalFn } from '../live/interval'
 import { useMe } from '../live/me'
 import Notice from '../ui/Notice.vue'
@@ -9,7 +7,6 @@ import { scopesInWords } from '../words/people'
 
 /** Who asks to be let in, on every page of whoever may say yes. */
 const me = useMe()
-onMounted(async () => { await me.load(); await me.look() })
 useIntervalFn(me.look, 3000)
 </script>
 

@@ -20,6 +20,7 @@ export const router = createRouter({
     { path: '/motion', component: () => import('../areas/motion/Motion.vue') },
     { path: '/motion/routines', component: () => import('../areas/routines/Routines.vue') },
     { path: '/wire', component: () => import('../areas/wire/Wire.vue') },
+    { path: '/setup/guide', component: () => import('../areas/setup/Guide.vue') },
     { path: '/setup', component: () => import('../areas/setup/Setup.vue') },
   ],
 })

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { parse } from '../words/numbers'
 
 /** A number with its unit and bounds, typed with a point or a comma. It is undefined while it is none that may be. */
-const { label, unit = '', least = 0, most = Infinity, whole = false } = defineProps<{ label: string, unit?: string, least?: number, most?: number, whole?: boolean }>()
+const { label, unit = '', least = 0, most = Infinity, whole = false, disabled = false } = defineProps<{ label: string, unit?: string, least?: number, most?: number, whole?: boolean, disabled?: boolean }>()
 const value = defineModel<number>()
 const text = ref(value.value === undefined ? '' : String(value.value))
 
@@ -29,5 +29,5 @@ watch(value, now => { // of somebody else's making
 </script>
 
 <template>
-  <v-text-field v-model="text" :label="label" :suffix="unit" inputmode="decimal" autocomplete="off" :error-messages="wrong" />
+  <v-text-field v-model="text" :label="label" :suffix="unit" inputmode="decimal" autocomplete="off" :error-messages="wrong" :disabled="disabled" />
 </template>

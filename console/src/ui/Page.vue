@@ -8,7 +8,7 @@ import Notice from './Notice.vue'
 /** The frame of every page: its title, and what is shown while it loads or when that went wrong. */
 const { title, loading = false, problem = '' } = defineProps<{ title: string, loading?: boolean, problem?: string }>()
 const host = useHost()
-watchEffect(() => { document.title = [title, host.printer?.name, 'Diathermon'].filter(Boolean).join(' · ') })
+watchEffect(() => { document.title = [host.printer?.name, title, 'Diathermon'].filter(Boolean).join(' · ') })
 </script>
 
 <template>

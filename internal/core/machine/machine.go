@@ -12,6 +12,7 @@ import (
 // A Printer is one machine.
 type Printer struct {
 	Name                 string
+	Colour               string  // #rrggbb by which it is told from its neighbours; empty: none
 	Width, Depth, Height float64 // mm that X, Y and Z go, from 0
 	Tools                int
 	Slots                int // where filament is loaded; 0: as many as tools

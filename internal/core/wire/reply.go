@@ -157,6 +157,7 @@ type Firmware struct {
 	Capabilities map[string]bool // Cap:AUTOREPORT_TEMP:1 and the like
 	Buffer       int             // bytes of the receive buffer, Cap:RX_BUFFER_SIZE:128; 0 if it does not say
 	Slots        int             // commands held besides, Cap:BUFSIZE:4; 0 if it does not say
+	Ends         [3]float64      // mm that X, Y and Z go to; 0 if it does not say
 }
 
 // keys are the words that begin a value in the first line of M115's reply.
@@ -180,6 +181,10 @@ func ParseFirmware(lines []string) Firmware {
 					f.Capabilities[name] = value == "1"
 				}
 			}
+			continue
+		}
+		if ends, ok := ParseEnds(line); ok {
+			f.Ends = ends
 			continue
 		}
 		if v, ok := field(line, "FIRMWARE_NAME"); ok {
@@ -210,6 +215,36 @@ func field(line, key string) (string, bool) {
 		}
 	}
 	return strings.TrimSpace(rest[:end]), true
+}
+
+// ParseEnds reads where a firmware says that its axes end, "Soft endstops: On  Min: X0.00
+// Y0.00 Z0.00  Max: X230.00 Y230.00 Z240.00" in reply to M211, or "area:{full:{min:{…},
+// max:{x:230,y:230,z:240}},…" in that to M115: the highest of X, Y and Z, mm, each above 0.
+// False if line is neither.
+func ParseEnds(line string) (most [3]float64, ok bool) {
+	line = strings.ToUpper(line)
+	_, rest, found := strings.Cut(line, "MAX:")
+	if !found || !strings.Contains(line, "MIN:") {
+		return most, false
+	}
+	rest, _, _ = strings.Cut(rest, "}")
+	words := strings.FieldsFunc(rest, func(r rune) bool { return r == ' ' || r == ',' || r == '{' || r == '\t' })
+	for axis, letter := range "XYZ" {
+		for _, w := range words {
+			if number, is := strings.CutPrefix(w, string(letter)); is {
+				v, err := strconv.ParseFloat(strings.TrimPrefix(number, ":"), 64)
+				if err != nil || !(v > 0 && v < 1e5) {
+					return [3]float64{}, false
+				}
+				most[axis] = v
+				break
+			}
+		}
+		if most[axis] == 0 {
+			return [3]float64{}, false
+		}
+	}
+	return most, true
 }
 
 // A Message is something for a person: what the firmware said that is not part of the

@@ -1,5 +1,6 @@
 // Package settings asks the printer, once it answers and nothing else is to be done,
-// what it is set to, and takes from the answer what its axes can do.
+// what it is set to and how far its axes go, and takes from the answers what its axes can
+// do and how large it is.
 //
 // It leaves to others what follows from that.
 package settings
@@ -17,6 +18,9 @@ import (
 // list is the command by which a firmware lists its settings: as commands that would
 // set them, one a line, with remarks between.
 const list = "M503"
+
+// ends is the command by which it tells where it lets its axes end.
+const ends = "M211"
 
 // A Talk is the conversation.
 type Talk interface {
@@ -40,6 +44,9 @@ type Settings struct {
 	asked, asking bool
 	found         motion.Limits
 	lines         int // that said something of motion
+
+	size     [3]float64 // mm that the axes go to; 0: not told
+	filament float64    // mm; 0: not told
 }
 
 // New returns the part, which tells what the printer has told; told may not wait. Nil:
@@ -47,6 +54,10 @@ type Settings struct {
 func New(loop *part.Loop, t Talk, told func(motion.Limits)) *Settings {
 	return &Settings{loop: loop, talk: t, told: told}
 }
+
+// Size is how far the printer says that its axes go, mm, and of which diameter it takes
+// its filament to be; 0 where it does not tell.
+func (s *Settings) Size() (axes [3]float64, filament float64) { return s.size, s.filament }
 
 // Attend says whose run it is that is not to be disturbed.
 func (s *Settings) Attend(r Run) { s.run = r }
@@ -57,7 +68,7 @@ func (s *Settings) Hear(event any) bool {
 	switch {
 	case !ok:
 	case e.Kind == wire.Greeted || e.Kind == wire.Restarted:
-		s.asked, s.asking = false, false
+		s.asked, s.asking, s.size, s.filament = false, false, [3]float64{}, 0
 	case s.asking && e.Kind == wire.Heard && !e.Own && e.Reply.Kind == wire.Other:
 		return s.read(e.Reply.Text)
 	}
@@ -70,12 +81,19 @@ func (s *Settings) read(text string) bool {
 	if strings.HasPrefix(text, ";") {
 		return true
 	}
+	if size, ok := wire.ParseEnds(text); ok {
+		s.size = size
+		return true
+	}
 	var l gcode.Line
 	if l.Parse(gcode.Command([]byte(text))) != nil || l.Letter == 0 {
 		return strings.HasPrefix(text, "Unknown command")
 	}
 	if s.found.Set(&l) {
 		s.lines++
+	}
+	if d, has := l.Value('D'); has && l.Code().Is('M', 200) && d >= 1 && d <= 4 {
+		s.filament = d
 	}
 	return true
 }
@@ -90,8 +108,12 @@ func (s *Settings) Tick() {
 	}
 	s.asked, s.asking, s.found, s.lines = true, true, motion.Ordinary, 0
 	s.talk.Say(list, func(_ []string, err error) {
-		s.asking = false
-		if err != nil || s.lines == 0 {
+		if err != nil {
+			s.asking = false
+			return
+		}
+		s.talk.Say(ends, func([]string, error) { s.asking = false })
+		if s.lines == 0 {
 			return
 		}
 		s.found.Told = true

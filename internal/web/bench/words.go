@@ -20,7 +20,7 @@ import (
 func Of(b host.Bench) api.Bench {
 	p := b.Printer
 	out := api.Bench{
-		Printer:  api.Printer{Name: p.Name, Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools, NozzleDiameter: p.Nozzle, FilamentDiameter: p.Filament},
+		Printer:  api.Printer{Name: p.Name, Colour: p.Colour, Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools, NozzleDiameter: p.Nozzle, FilamentDiameter: p.Filament},
 		Link:     linkOf(b.Link),
 		Heaters:  heatarea.HeatersOf(b.Heat.Heaters),
 		Position: positionOf(b.Position),

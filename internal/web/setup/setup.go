@@ -33,10 +33,13 @@ type Area struct {
 	Listen  net.Addr       // where the service listens
 	Watched *folder.Folder // nil: none is
 	Seal    *seal.Seal     // nil: the service does not speak TLS
+
+	Describing Describing
 }
 
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
+	a.describe(d)
 	desk.Show(d, d.Op("try-connection", http.MethodGet, "/v1/trial", desk.Send, "What a program that was just connected wants to know: whether its token is good and the printer ready"),
 		func(ctx context.Context, _ *struct{}) (api.Trial, error) {
 			h := guard.Holder(ctx)

@@ -42,7 +42,7 @@ const bare = computed(() => host.connected && host.link?.state === 'absent')
         <template v-if="!bare"><Heater v-for="h in host.heaters" :key="h.heater" :heater="h" /></template>
         <Panel v-else title="What works without it">
           <p class="mb-2">Files can be stored on the <router-link to="/shelf">shelf</router-link>, and past temperatures looked at under <router-link to="/heat">heat</router-link>.</p>
-          <p class="mb-0 text-medium-emphasis">Of several printers this host takes the one that <code>device</code> in its configuration names.</p>
+          <p class="mb-0 text-medium-emphasis">Of several ports this host takes the one that is chosen under <router-link to="/setup">setup</router-link>.</p>
         </Panel>
         <Loaded v-if="!bare" />
         <Sets v-if="!bare" />

@@ -1,19 +1,14 @@
 <script setup lang="ts">
 import { mdiConnection } from '@mdi/js'
-import { onMounted, ref } from 'vue'
 
-import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
-import { useIntervalFn } from '../../live/interval'
 import Panel from '../../ui/Panel.vue'
 import { sentence } from '../../words/numbers'
+import { about, usePorts } from '../setup/port'
 
 /** Helps to connect a printer that is not there: what the host knows, what to do, and the ports of its computer. */
 const host = useHost()
-const ports = ref<Schemas['Port'][]>()
-const look = () => answered(api.GET('/v1/bench/ports')).then(found => { ports.value = found.ports }, () => undefined)
-onMounted(look)
-useIntervalFn(look, 5000)
+const ports = usePorts()
 </script>
 
 <template>
@@ -32,7 +27,7 @@ useIntervalFn(look, 5000)
     <ul v-else class="ports">
       <li v-for="p in ports" :key="p.path" class="break">
         <span class="mono">{{ p.path }}</span>
-        <span class="text-body-small text-medium-emphasis">{{ [p.maker, p.product, p.serial, p.used_by && `used by ${p.used_by}`, p.ours && 'the one that is tried'].filter(Boolean).join(' · ') }}</span>
+        <span class="text-body-small text-medium-emphasis">{{ [about(p), p.ours && 'the one that is tried'].filter(Boolean).join(' · ') }}</span>
       </li>
     </ul>
   </Panel>

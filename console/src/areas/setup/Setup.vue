@@ -13,6 +13,7 @@ import { roles, scopesInWords } from '../../words/people'
 import Connect from './Connect.vue'
 import Passkeys from './Passkeys.vue'
 import People from './People.vue'
+import Printer from './Printer.vue'
 import Seal from './Seal.vue'
 import Tokens from './Tokens.vue'
 
@@ -27,6 +28,7 @@ onMounted(() => host.attempt(async () => { addresses.value = await answered(api.
   <Page title="Setup" :loading="!me.me">
     <div class="columns">
       <div class="stack">
+        <Printer v-if="me.keeps" />
         <Connect v-if="me.keeps" :addresses="addresses" @made="tokens?.load()" />
         <Panel title="On a phone">
           <template v-if="addresses?.urls.length">

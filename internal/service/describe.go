@@ -1,0 +1,156 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"strings"
+	"sync"
+
+	"diathermon/internal/core/machine"
+	"diathermon/internal/durable"
+	"diathermon/internal/host"
+)
+
+// Of what a printer is, the command line decides before diathermon.toml, that before what
+// persons have said in Setup, and that before what is ordinary. What is said holds from
+// the next start on, or as soon as it is taken up.
+
+// described is what persons have said, as it is kept.
+type described struct {
+	Said  machine.Description
+	Guide machine.Guide
+}
+
+// describing is the one description of the printer.
+type describing struct {
+	kept  *durable.Value[described]
+	base  Config // as command line and diathermon.toml have it
+	runs  Config // as the service runs
+	host  *host.Host
+	again chan<- struct{}
+
+	turns sync.Mutex
+}
+
+// openDescription reads what persons have said into the configuration.
+func (s *starting) openDescription() error {
+	d := &describing{base: s.config, again: s.again}
+	var err error
+	if d.kept, err = durable.OpenValue[described](s.in("printer.json"), nil); err != nil {
+		s.log.Error("what was said of the printer in Setup is not known any more; say it again there", "error", err)
+	}
+	said := d.kept.Get()
+	if said.Guide.State == "" {
+		if said.Guide.State = machine.GuideOpen; s.config.Described || s.config.Named["printer.name"] {
+			said.Guide.State = machine.GuideDone
+		}
+		d.kept.Set(said)
+	}
+	c, _ := layered(d.base, said.Said)
+	if err := c.Check(); err != nil {
+		return fmt.Errorf("what was said of the printer in Setup does not go with the rest of the configuration: %w; set it in diathermon.toml, which decides", err)
+	}
+	s.config, d.runs, s.described = c, c, d
+	return nil
+}
+
+// layered is the configuration with what is said, and everything that can be said as it
+// is then: what the configuration file names stays.
+func layered(c Config, said machine.Description) (Config, machine.Described) {
+	out := machine.Described{By: map[string]machine.Decider{}}
+	p := &c.Printer
+	lay(&c, &out, "device", said.Device, &c.Device, &out.Now.Device)
+	lay(&c, &out, "printer.name", said.Name, &p.Name, &out.Now.Name)
+	lay(&c, &out, "printer.colour", said.Colour, &p.Colour, &out.Now.Colour)
+	lay(&c, &out, "printer.currency", said.Currency, &p.Currency, &out.Now.Currency)
+	lay(&c, &out, "printer.width", said.Width, &p.Width, &out.Now.Width)
+	lay(&c, &out, "printer.depth", said.Depth, &p.Depth, &out.Now.Depth)
+	lay(&c, &out, "printer.height", said.Height, &p.Height, &out.Now.Height)
+	lay(&c, &out, "printer.nozzle_diameter", said.Nozzle, &p.NozzleDiameter, &out.Now.Nozzle)
+	lay(&c, &out, "printer.filament_diameter", said.Filament, &p.FilamentDiameter, &out.Now.Filament)
+	lay(&c, &out, "printer.filament_density", said.Density, &p.FilamentDensity, &out.Now.Density)
+	lay(&c, &out, "printer.filament_price", said.Price, &p.FilamentPrice, &out.Now.Price)
+	lay(&c, &out, "printer.limits.nozzle", said.HottestNozzle, &p.Limits.Nozzle, &out.Now.HottestNozzle)
+	lay(&c, &out, "printer.limits.bed", said.HottestBed, &p.Limits.Bed, &out.Now.HottestBed)
+	lay(&c, &out, "printer.limits.chamber", said.HottestChamber, &p.Limits.Chamber, &out.Now.HottestChamber)
+	lay(&c, &out, "printer.tools", said.Tools, &p.Tools, &out.Now.Tools)
+	lay(&c, &out, "printer.slots", said.Slots, &p.Slots, &out.Now.Slots)
+	return c, out
+}
+
+// lay puts what is said of one key into the configuration, unless that names it itself.
+func lay[T any](c *Config, out *machine.Described, key string, said, is *T, now **T) {
+	by := machine.Ordinary
+	switch {
+	case c.Named[key]:
+		by = machine.ByFile
+	case said != nil:
+		*is, by = *said, machine.BySetup
+	}
+	v := *is
+	*now = &v
+	out.By[strings.TrimPrefix(key, "printer.")] = by
+}
+
+// Described is how the printer is described, and by whom.
+func (d *describing) Described(ctx context.Context) (machine.Described, error) {
+	kept := d.kept.Get()
+	c, out := layered(d.base, kept.Said)
+	out.Guide, out.Waits = kept.Guide, !sameMachine(c, d.runs)
+	var err error
+	out.Told, err = d.host.Told(ctx)
+	return out, err
+}
+
+// sameMachine reports whether two configurations describe the same printer.
+func sameMachine(a, b Config) bool {
+	return a.Device == b.Device && fmt.Sprintf("%#v", a.Printer) == fmt.Sprintf("%#v", b.Printer)
+}
+
+// Say keeps what is said of the printer besides what was said before, if it goes with the
+// rest of the configuration.
+func (d *describing) Say(said machine.Description, guide machine.Guide) error {
+	d.turns.Lock()
+	defer d.turns.Unlock()
+	kept := d.kept.Get()
+	kept.Said = said.Over(kept.Said)
+	if guide.State != "" {
+		kept.Guide.State = guide.State
+	}
+	if guide.Step > 0 {
+		kept.Guide.Step = guide.Step
+	}
+	c, now := layered(d.base, kept.Said)
+	_, asked := layered(Config{}, said)
+	for key, by := range asked.By {
+		if by == machine.BySetup && now.By[key] == machine.ByFile {
+			return fmt.Errorf("%w: %s is what diathermon.toml or the command line has decided; change it there", machine.ErrDecided, strings.ReplaceAll(key, "_", " "))
+		}
+	}
+	if name := *now.Now.Name; len(name) > 40 || strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }) {
+		return fmt.Errorf("%w: a name has 1 to 40 letters", machine.ErrDescription)
+	}
+	if err := c.Check(); err != nil {
+		return fmt.Errorf("%w: %w", machine.ErrDescription, err)
+	}
+	return d.kept.Put(kept)
+}
+
+// TakeUp lets the service begin anew as what is said has it, if nothing is under way.
+func (d *describing) TakeUp(ctx context.Context) error {
+	if c, _ := layered(d.base, d.kept.Get().Said); sameMachine(c, d.runs) {
+		return nil
+	}
+	if err := d.host.Free(ctx); err != nil {
+		return err
+	}
+	select {
+	case d.again <- struct{}{}:
+	default: // somebody has asked already
+	}
+	return nil
+}
+
+// coloured is what a printer's colour looks like.
+var coloured = regexp.MustCompile(`^#[0-9a-f]{6}$`)
