@@ -23,7 +23,7 @@ onMounted(host.listen)
 onMounted(async () => { // who keeps a fresh host is led through describing its printer
   await me.load()
   await me.look()
-  if (me.keeps && (await answered(api.GET('/v1/printer')).catch(() => undefined))?.guide.state === 'open') await router.push('/setup/guide')
+  if (me.keeps && router.currentRoute.value.path === '/bench' && (await answered(api.GET('/v1/printer')).catch(() => undefined))?.guide.state === 'open') await router.push('/setup/guide')
 })
 /** The tab shows which printer it is. */
 watchEffect(() => { document.querySelector<HTMLLinkElement>('link[rel=icon]')!.href = icon(host.printer?.colour) })

@@ -50,7 +50,6 @@ async function choose(path: string) {
 async function later() {
   if (await say({ state: described.value?.guide.state === 'done' ? 'done' : 'later', step: Math.max(step.value, 1) })) await router.push('/bench')
 }
-const alone = computed(() => ports.value?.length === 1)
 const protectedBy = computed(() => !me.me?.fresh)
 </script>
 
@@ -65,8 +64,8 @@ const protectedBy = computed(() => !me.me?.fresh)
           <template v-if="step === 0">
             <Notice :color="host.live ? 'success' : 'info'" :icon="host.live ? mdiCheckCircle : mdiProgressClock" data-heard>{{ host.live ? `The printer answers${host.firmware?.machine ? `: it calls itself ${host.firmware.machine}` : ''}.` : sentence(host.link?.reason ?? '') }}</Notice>
             <p v-if="!host.live" class="mb-0">Switch the printer on and plug its cable into the computer that this host runs on. It is looked for every two seconds, and its baud rate is found.</p>
-            <p v-if="ports && !ports.length" class="mb-0 text-medium-emphasis">No port on USB is there. A cable for charging alone looks the same and carries no data: try another.</p>
-            <template v-else-if="ports && !alone">
+            <p v-if="!host.live && ports && !ports.length" class="mb-0 text-medium-emphasis">No port on USB is there. A cable for charging alone looks the same and carries no data: try another.</p>
+            <template v-if="ports && ports.length > 1">
               <p class="mb-0">Several ports are there. Which one is it?</p>
               <v-radio-group :model-value="draft.device" hide-details :disabled="described.by.device === 'file'" @update:model-value="(p: unknown) => choose(String(p))">
                 <v-radio v-for="p in ports" :key="p.path" :value="p.path"><template #label><div class="break"><span class="mono">{{ p.path }}</span><div class="text-body-small">{{ about(p) }}</div></div></template></v-radio>

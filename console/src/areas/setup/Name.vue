@@ -17,7 +17,7 @@ const put = (more: Description) => { draft.value = { ...draft.value, ...more } }
       <legend class="text-body-small mb-1">Its colour{{ described.by.colour === 'file' ? ', decided in diathermon.toml' : '' }}</legend>
       <div class="row">
         <button v-for="c in colours" :key="c.value" type="button" class="swatch" :style="{ background: c.value }" :aria-label="c.name" :aria-pressed="draft.colour === c.value" :title="c.name" @click="put({ colour: draft.colour === c.value ? '' : c.value })">
-          <v-icon v-if="draft.colour === c.value" :icon="mdiCheck" color="white" aria-hidden="true" />
+          <v-icon v-if="draft.colour === c.value" :icon="mdiCheck" class="chosen" aria-hidden="true" />
         </button>
         <label class="own">another <input type="color" :value="draft.colour || '#808080'" @change="e => put({ colour: (e.target as HTMLInputElement).value })"></label>
       </div>
@@ -29,6 +29,7 @@ const put = (more: Description) => { draft.value = { ...draft.value, ...more } }
 fieldset { border: 0; padding: 0; margin: 0; }
 .swatch { width: 44px; height: 44px; border-radius: 12px; border: 1px solid rgba(var(--v-border-color), 0.5); cursor: pointer; }
 .swatch[aria-pressed=true] { outline: 3px solid rgb(var(--v-theme-primary)); outline-offset: 2px; }
+.chosen { color: #fffdf8; }
 .own { display: inline-flex; align-items: center; gap: 6px; }
 .own input { width: 44px; height: 44px; border: 0; background: none; }
 </style>
