@@ -5,6 +5,7 @@ go 1.26.8
 require (
 	github.com/BurntSushi/toml v1.6.0
 	github.com/NimbleMarkets/ntcharts v0.4.0
+	github.com/SherClockHolmes/webpush-go v1.4.0
 	github.com/adrg/xdg v0.5.3
 	github.com/charmbracelet/bubbletea v1.3.10
 	github.com/charmbracelet/lipgloss v1.1.0

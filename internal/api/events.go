@@ -9,7 +9,7 @@ import (
 // Events are the live events by name, each with an example of its data: the one list
 // that service, document and client share.
 var Events = map[string]any{
-	"link": Link{}, "heat": Heat{}, "run": Run{}, "position": Position{}, "motion": Motion{}, "outputs": Outputs{}, "routine": Performance{}, "wire": Wire{}, "message": Message{}, "alarms": Alarms{}, "bed": Bed{}, "changed": Changed{},
+	"link": Link{}, "heat": Heat{}, "run": Run{}, "position": Position{}, "motion": Motion{}, "outputs": Outputs{}, "routine": Performance{}, "wire": Wire{}, "message": Message{}, "alarms": Alarms{}, "bed": Bed{}, "changed": Changed{}, "notice": Notice{},
 }
 
 // EventName is the name of the event with that data; empty if there is none.

@@ -66,7 +66,7 @@ func Command(out, errs io.Writer) *cli.Command {
 		Commands: []*cli.Command{
 			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
 			pairCommand(), allowCommand(), tokensCommand(), accountsCommand(), statusCommand(), watchCommand(),
-			sendCommand(), shelfCommand(), queueCommand(), clearCommand(), slotsCommand(), setupCommand(), inspectCommand(), rehearseCommand(), printCommand(),
+			sendCommand(), shelfCommand(), queueCommand(), clearCommand(), slotsCommand(), setupCommand(), noticesCommand(), inspectCommand(), rehearseCommand(), printCommand(),
 			controlCommand("hold", "take the nozzle off the part and wait, heaters on", beforeFlag, heightFlag, takeBackFlag),
 			resumeCommand(),
 			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part", afterFlag, takeBackFlag),

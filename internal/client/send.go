@@ -167,3 +167,24 @@ func (c *Client) DescribePrinter(ctx context.Context, d api.DescribePrinter) (ap
 func (c *Client) TakeUpPrinter(ctx context.Context) error {
 	return c.call(ctx, http.MethodPost, "/v1/printer/take-up", nil, nil)
 }
+
+// Notices are what persons were told last.
+func (c *Client) Notices(ctx context.Context) (api.Notices, error) {
+	return get[api.Notices](ctx, c, "/v1/notices")
+}
+
+// CalledBrowsers are the browsers that are called.
+func (c *Client) CalledBrowsers(ctx context.Context) (api.CalledBrowsers, error) {
+	return get[api.CalledBrowsers](ctx, c, "/v1/notices/browsers")
+}
+
+// CallBrowser lets a browser be called.
+func (c *Client) CallBrowser(ctx context.Context, b api.CallBrowser) (api.CalledBrowser, error) {
+	var out api.CalledBrowser
+	return out, c.call(ctx, http.MethodPost, "/v1/notices/browsers", b, &out)
+}
+
+// LeaveBrowser lets a browser be called no more.
+func (c *Client) LeaveBrowser(ctx context.Context, id string) error {
+	return c.call(ctx, http.MethodDelete, "/v1/notices/browsers/"+url.PathEscape(id), nil, nil)
+}

@@ -54,6 +54,9 @@ var doors = map[string][]string{
 	"internal/digest":         {},
 	"internal/seal":           {"internal/durable"},
 	"internal/qrcode":         {},
+	"internal/core/notice":    {"internal/core/bed", "internal/core/run"},
+	"internal/notices":        {"internal/core/notice", "internal/durable"},
+	"internal/web/notices":    {"internal/api", "internal/core", "internal/notices", "internal/web/desk", "internal/web/guard"},
 	"internal/people":         {"internal/core", "internal/durable"},
 	"internal/queue":          {"internal/core", "internal/durable", "internal/host/printing"},
 	"internal/doors/announce": {},
@@ -90,7 +93,7 @@ var doors = map[string][]string{
 	"internal/web/bench":      {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/guard", "internal/web/heat", "internal/web/motion", "internal/web/outputs", "internal/web/routines", "internal/web/runs"},
 
 	"internal/client":  {"internal/api", "internal/digest", "internal/seal"},
-	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/people", "internal/qrcode", "internal/queue", "internal/records", "internal/rehearsal", "internal/routines", "internal/seal", "internal/shelf", "internal/stock", "internal/survey", "internal/web"},
+	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/notices", "internal/people", "internal/qrcode", "internal/queue", "internal/records", "internal/rehearsal", "internal/routines", "internal/seal", "internal/shelf", "internal/stock", "internal/survey", "internal/web"},
 	"internal/cli":     {"internal/api", "internal/client", "internal/core/access", "internal/doors/announce", "internal/durable", "internal/facts", "internal/inspect", "internal/qrcode", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }

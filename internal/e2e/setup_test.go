@@ -95,11 +95,11 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 	})
 
 	for want, say := range map[string]api.Description{
-		"diathermon.toml":    {Depth: ptr(200.0)},
-		"width is -1":        {Width: ptr(-1.0)},
-		"colour is":          {Colour: ptr("red")},
-		"1 to 40":            {Name: ptr("Al\ntair")},
-		"no fewer":           {Tools: ptr(3), Slots: ptr(2)},
+		"diathermon.toml":     {Depth: ptr(200.0)},
+		"width is -1":         {Width: ptr(-1.0)},
+		"colour is":           {Colour: ptr("red")},
+		"1 to 40":             {Name: ptr("Al\ntair")},
+		"no fewer":            {Tools: ptr(3), Slots: ptr(2)},
 		"no printer is built": {LimitNozzle: ptr(900.0)},
 	} {
 		if _, err := b.DescribePrinter(context.Background(), api.DescribePrinter{Description: say}); err == nil || !strings.Contains(err.Error(), want) {

@@ -435,6 +435,16 @@ func (p *People) Holder(id string) (*Holder, error) {
 	return nil, fmt.Errorf("%w: it was withdrawn or has expired", ErrMissing)
 }
 
+// LetsIn reports whether somebody is let in still: the account, or else whoever has the
+// token of that ID.
+func (p *People) LetsIn(token, account string) bool {
+	if account != "" {
+		return slices.ContainsFunc(p.Accounts(), func(a access.Account) bool { return a.ID == account })
+	}
+	h, err := p.Holder(token)
+	return err == nil && !h.Expired()
+}
+
 // given is the token that somebody may give to a program.
 func given(maker *Holder, name string, scopes []string) (access.Token, error) {
 	if err := ProgramName(name); err != nil {

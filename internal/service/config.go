@@ -23,6 +23,7 @@ import (
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
+	"diathermon/internal/notices"
 	"diathermon/internal/web/guard"
 )
 
@@ -54,6 +55,8 @@ type Config struct {
 
 	Named     map[string]bool `toml:"-"` // keys that the configuration file or the command line has named: they decide before Setup
 	Described bool            `toml:"-"` // nobody needs to be led through describing the printer
+
+	PushBy notices.Client `toml:"-"` // goes to push services, which need not speak TLS; nil: one of our own, and they do
 
 	Past float64 `toml:"-"` // how many times faster the clock runs of the stand-in whose past is made up; 0: none is
 }

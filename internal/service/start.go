@@ -21,6 +21,7 @@ import (
 	"diathermon/internal/history"
 	"diathermon/internal/host"
 	"diathermon/internal/journal"
+	"diathermon/internal/notices"
 	"diathermon/internal/people"
 	"diathermon/internal/queue"
 	"diathermon/internal/records"
@@ -54,6 +55,7 @@ type starting struct {
 	begun     string // the turn of the queue whose run was cut off
 	line      *queue.Queue
 	described *describing
+	notices   *notices.Notices
 	intake    doors.Intake
 	mount     *dav.Door
 	watched   *watch.Folder // nil: none is
@@ -63,7 +65,7 @@ type starting struct {
 // it.
 func (s *Service) start(ctx context.Context, c Config) error {
 	at := &starting{Service: s, config: c}
-	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.doors, at.sealed, at.access, at.http, at.announce} {
+	for _, step := range []func(context.Context) error{at.folder, at.database, at.records, at.files, at.host, at.doors, at.sealed, at.access, at.openNotices, at.http, at.announce} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -309,8 +311,8 @@ func (s *starting) http(context.Context) error {
 		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Bed: h.Bed, Stock: s.stock, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Motion: h.Motion, Outputs: h.Outputs, Performing: h.Routines, Routines: s.routines, Performed: s.kept,
-		Described: s.described,
-		Wire:      wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
+		Described: s.described, Notices: s.notices,
+		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
 	})
 	return nil
 }

@@ -23,6 +23,7 @@ import (
 	"diathermon/internal/web/heat"
 	"diathermon/internal/web/live"
 	"diathermon/internal/web/motion"
+	"diathermon/internal/web/notices"
 	"diathermon/internal/web/outputs"
 	"diathermon/internal/web/people"
 	"diathermon/internal/web/queue"
@@ -73,6 +74,7 @@ type Server struct {
 		heat.Files
 	}
 	Described setup.Describing
+	Notices   notices.Notices
 	Survey    shelf.Survey
 	Stage     shelf.Stage
 	Files     shelf.Runs
@@ -109,6 +111,7 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 	d.Mount("routines", "Named sequences of what is done by hand", routines.Area{Host: s.Performing, Routines: s.Routines, Past: s.Performed, Settle: s.settle})
 	d.Mount("wire", "Serial traffic, and lines that a person types", s.Wire)
 	d.Mount("setup", "How the printer is described, and how programs and devices are connected", setup.Area{Printer: s.Printer, Host: s.Host, Listen: s.Listen, Seal: s.Seal, Watched: s.Watched, Describing: s.Described})
+	d.Mount("notices", "What persons are told, and the browsers that are called", notices.Area{Notices: s.Notices})
 	d.Mount("people", "Accounts of persons, tokens of programs, sessions of browsers", people.Area{People: s.people()})
 	d.Mount("events", "What happens, as it happens", live.Area{Host: s.Host, Now: bench.Events, Of: event, Log: s.Logger})
 	d.Mount("document", "This description", desk.Document{})
@@ -133,7 +136,7 @@ func event(what any) any {
 	if changed, is := what.(api.Changed); is {
 		return changed
 	}
-	for _, of := range []func(any) any{bench.Event, motion.Event, outputs.Event, routines.Event, heat.Event, runs.Event, wire.Event} {
+	for _, of := range []func(any) any{bench.Event, motion.Event, outputs.Event, routines.Event, heat.Event, runs.Event, wire.Event, notices.Event} {
 		if e := of(what); e != nil {
 			return e
 		}

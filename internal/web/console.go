@@ -43,4 +43,8 @@ func console(r chi.Router) {
 		r.Get(area, page)
 	}
 	r.Get("/favicon.svg", assets.ServeHTTP)
+	r.Get("/sw.js", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-cache")
+		assets.ServeHTTP(w, r)
+	})
 }

@@ -50,6 +50,8 @@ var sent = map[string][]string{
 	"Holds.how":              {"host/capacity.How"},
 	"Link.state":             {"core/wire.State", "host/talk.LinkState"},
 	"Message.kind":           {"core/wire.MessageKind"},
+	"CallBrowser.kinds":      {"core/notice.Kind"},
+	"Notice.kind":            {"core/notice.Kind"},
 	"Output.kind":            {"core/machine.OutputKind"},
 	"Performance.state":      {"core/routine.State"},
 	"PerformanceEntry.kind":  {"core/routine.EntryKind"},

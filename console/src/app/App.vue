@@ -12,6 +12,7 @@ import Find from './Find.vue'
 import Halt from './Halt.vue'
 import { icon } from './icon'
 import LinkState from './LinkState.vue'
+import Notices from './Notices.vue'
 import Performing from './Performing.vue'
 import Spoken from './Spoken.vue'
 import Warming from './Warming.vue'
@@ -51,6 +52,7 @@ watchEffect(() => { document.querySelector<HTMLLinkElement>('link[rel=icon]')!.h
       <Warming />
       <router-view />
     </main>
+    <Notices />
     <Spoken />
     <v-snackbar :model-value="host.problem !== undefined" :timeout="-1" color="error" location="top" @update:model-value="host.problem = undefined">
       <span role="alert">{{ host.problem ? inWords(host.problem) : '' }}</span>

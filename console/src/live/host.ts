@@ -4,6 +4,7 @@ import { computed, ref, shallowRef } from 'vue'
 import { at } from '../api/base'
 import { answered, api, type Events, type Problem, type Schemas } from '../api/client'
 import { useHeatPast } from './heatPast'
+import { useNotices } from './notices'
 import { useTraffic } from './traffic'
 
 /** Everything live, kept up to date by the host's events. */
@@ -30,6 +31,7 @@ export const useHost = defineStore('host', () => {
   const problem = ref<Problem>()
   const past = useHeatPast()
   const traffic = useTraffic()
+  const notices = useNotices()
 
   const live = computed(() => connected.value && link.value?.state === 'live')
   const going = computed(() => run.value?.going ?? false)
@@ -60,6 +62,7 @@ export const useHost = defineStore('host', () => {
       connected.value = true
       refresh().catch(tell)
       past.load().catch(tell)
+      notices.load().catch(tell)
       traffic.forget()
       traffic.load().catch(tell)
       for (const what of ['queue', 'slots'] as const) changes.value[what]++
@@ -98,6 +101,7 @@ export const useHost = defineStore('host', () => {
     routine(data) { routine.value = data },
     alarms(data) { alarms.value = data.alarms },
     bed(data) { bed.value = data },
+    notice(data) { notices.note(data) },
     changed(data) { changes.value[data.what]++ },
     wire(data) { traffic.note(data.lines) },
     message(data) { messages.value = [...messages.value, data].slice(-50) },

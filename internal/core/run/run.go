@@ -102,6 +102,18 @@ type Record struct {
 	Overruled []Overruling `json:",omitempty"`
 }
 
+// Reasons of what a person has done by hand.
+const (
+	HeldByHand    = "held by hand"
+	StoppedByHand = "stopped by hand"
+	GivenUp       = "given up"
+)
+
+// ByHand reports whether a person has made the run what it is.
+func (r Record) ByHand() bool {
+	return r.Reason == HeldByHand || r.Reason == StoppedByHand || r.Reason == GivenUp
+}
+
 // An Overruling is something that stood in the way of a run, of which a person has said
 // that it does not matter.
 type Overruling struct {

@@ -175,7 +175,7 @@ func (p *Printing) control(ctx context.Context, id string, f func(*job) error) (
 // out, and takes the nozzle off the part. Heaters stay.
 func (p *Printing) Hold(ctx context.Context, id string) (Now, error) {
 	return p.control(ctx, id, func(*job) error {
-		return p.step(run.Event{On: run.OnHold, Reason: "held by hand"})
+		return p.step(run.Event{On: run.OnHold, Reason: run.HeldByHand})
 	})
 }
 
@@ -195,9 +195,9 @@ func (p *Printing) Resume(ctx context.Context, id string) (Now, error) {
 // printer has done that.
 func (p *Printing) Stop(ctx context.Context, id string) (Now, error) {
 	return p.control(ctx, id, func(j *job) error {
-		reason := "stopped by hand"
+		reason := run.StoppedByHand
 		if j.state() == run.Interrupted {
-			reason = "given up"
+			reason = run.GivenUp
 		}
 		return p.step(run.Event{On: run.OnStop, Reason: reason})
 	})

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { mdiDownload, mdiPause, mdiPlay, mdiStop, mdiTune } from '@mdi/js'
+import { mdiBellRing, mdiDownload, mdiPause, mdiPlay, mdiStop, mdiTune } from '@mdi/js'
 import { computed, defineAsyncComponent, ref, watch } from 'vue'
 
 import { at } from '../../api/base'
 import type { Schemas } from '../../api/client'
+import { useCalls } from '../../live/calls'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
 import { useMe } from '../../live/me'
@@ -23,11 +24,14 @@ import PickUp from './PickUp.vue'
 const Adjust = defineAsyncComponent(() => import('./Adjust.vue'))
 const host = useHost()
 const me = useMe()
+const calls = useCalls()
 const adjusting = ref(false)
 const asking = ref(false)
 const picking = ref(false)
 const now = ref(Date.now())
 useIntervalFn(() => { now.value = Date.now() }, 1000)
+
+watch(() => host.going, going => { if (going && !calls.why) calls.load().catch(() => undefined) }, { immediate: true })
 
 const run = computed(() => host.run)
 const shown = computed(() => runStates[run.value?.state ?? 'waiting'])
@@ -108,6 +112,10 @@ const outlook = computed(() => {
         <v-btn v-if="interrupted || run.over" variant="text" size="large" :prepend-icon="mdiDownload" :href="at(`/v1/runs/${run.id}/recording`)">Recording</v-btn>
       </div>
     </template>
+    <p v-if="host.going && !calls.why && !calls.called && !calls.asked" class="mt-4 mb-0 d-flex flex-wrap align-center ga-2" data-offer>
+      <v-btn variant="text" :prepend-icon="mdiBellRing" @click="calls.call('this browser')">Tell me here when it is done</v-btn>
+      <v-btn variant="text" size="small" @click="calls.asked = true">No</v-btn>
+    </p>
     <Adjust v-if="adjusting && adjustable" />
     <Bed v-if="!host.going && !interrupted" class="mt-4" />
     <Ask v-model="asking" :title="interrupted ? 'Give this run up?' : 'Stop this run?'" :no="interrupted ? 'Keep it' : 'Keep printing'" :yes="interrupted ? 'Give it up' : 'Stop it'" @yes="host.control('stop')">

@@ -11,6 +11,7 @@ import Page from '../../ui/Page.vue'
 import Panel from '../../ui/Panel.vue'
 import { roles, scopesInWords } from '../../words/people'
 import Connect from './Connect.vue'
+import Notices from './Notices.vue'
 import Passkeys from './Passkeys.vue'
 import People from './People.vue'
 import Printer from './Printer.vue'
@@ -52,6 +53,7 @@ onMounted(() => host.attempt(async () => { addresses.value = await answered(api.
           <p v-if="me.me?.fresh" class="mb-0 mt-2">Nobody has an account here. <a :href="at('/first-start')">Make yours</a>.</p>
           <Passkeys v-if="me.me?.account" />
         </Panel>
+        <Notices />
         <People v-if="me.keeps" />
         <Tokens v-if="me.keeps" ref="tokens" />
         <Seal v-if="addresses?.seal" :seal="addresses.seal" />
