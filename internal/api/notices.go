@@ -24,7 +24,7 @@ type CallBrowser struct {
 	Endpoint string   `json:"endpoint" maxLength:"2000" doc:"Of its push service"`
 	Key      string   `json:"key" maxLength:"100" doc:"Its public key p256dh, base64url (RFC 8291)"`
 	Secret   string   `json:"secret" maxLength:"40" doc:"Its authentication secret, base64url (RFC 8291)"`
-	Kinds    []string `json:"kinds,omitempty" enum:"done,stopped,held,broken,interrupted,alarm,cool,waits,asked,warm" doc:"For which it is called; none: for all"`
+	Kinds    []string `json:"kinds,omitempty" enum:"done,stopped,held,broken,interrupted,alarm,cool,waits,asked,warm,trial" doc:"For which it is called; none: for all"`
 }
 
 // CalledBrowser is a browser that is called.

@@ -1,16 +1,54 @@
 package run
 
 import (
+	"fmt"
 	"time"
 )
+
+// prepare lets the next of the routines be performed that come before the first line, or
+// begins.
+func (l *Life) prepare(s preparing, m Machine) {
+	if s.Done >= len(l.record.Before) {
+		l.begin(s.Soak, m)
+		return
+	}
+	next := l.record.Before[s.Done]
+	l.enter(s, next.Routine+" is performed first", m)
+	l.do(Effect{Do: DoPerform, Routine: next})
+}
+
+// performed goes on with what comes before the first line, or ends the run if that was
+// not done: nothing of its file has been said.
+func (l *Life) performed(why string, m Machine) {
+	s := l.stage.(preparing)
+	if why != "" {
+		l.off()
+		l.end(Stopped, fmt.Sprintf("%s, which comes before it, was not done: %s", l.record.Before[s.Done].Routine, why), m)
+		return
+	}
+	s.Done++
+	l.prepare(s, m)
+}
+
+// leavePreparing ends a run that is being prepared.
+func (l *Life) leavePreparing(as State, reason string, m Machine) {
+	l.do(Effect{Do: DoBreakOff, Text: reason})
+	l.off()
+	l.end(as, reason, m)
+}
 
 // begin counts the lines from here, and lets the bed soak first if it is to.
 func (l *Life) begin(soak *time.Duration, m Machine) {
 	l.counts(0, m)
-	l.do(Effect{Do: DoLane, Open: true})
-	l.do(Effect{Do: DoShow})
-	if soak != nil {
-		l.soakFor(*soak, m)
+	switch {
+	case soak != nil:
+		l.do(Effect{Do: DoShow})
+		l.soakFor(*soak, m) // without opening the lane in between: lines may wait in it
+	case l.Stage() == Preparing:
+		l.enter(fresh{}, "", m)
+	default:
+		l.do(Effect{Do: DoLane, Open: true})
+		l.do(Effect{Do: DoShow})
 	}
 }
 

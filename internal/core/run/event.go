@@ -57,6 +57,7 @@ const (
 	OnTrim                 // its lines are to be as Trim has them
 	OnUntil                // it is to be held, or to end, at Until; nil: at its file's end
 	OnThere                // every line before that place is taken
+	OnPerformed            // the routine that is performed first has ended; because of Reason it was not done
 	OnBack                 // the host is back, having been away in the middle of the run
 )
 
@@ -94,6 +95,8 @@ const (
 	DoOff                 // turn heaters and fan off, as soon as the printer answers, and tell when it has taken that
 	DoSoak                // heat the bed and hold it there for Soak; 0: until it has settled
 	DoEndSoak             // no more of that
+	DoPerform             // perform Routine, and tell how that ended
+	DoBreakOff            // stop what is performed, because of Text
 	DoMark                // note Mark in the temperature log, with Text
 	DoTell                // tell everyone Text
 	DoRecording           // keep what was said of late
@@ -113,4 +116,5 @@ type Effect struct {
 	Soak    time.Duration
 	Mark    heat.MarkKind
 	Text    string
+	Routine Performs
 }

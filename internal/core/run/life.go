@@ -228,7 +228,17 @@ func (l *Life) step(e Event, m Machine) error {
 	switch (is{l.Stage(), e.On}) {
 	// The first lines.
 	case is{Fresh, OnBegin}:
-		l.begin(e.Soak, m)
+		l.prepare(preparing{Soak: e.Soak}, m)
+	case is{Preparing, OnPerformed}:
+		l.performed(e.Reason, m)
+	case is{Preparing, OnStop}:
+		l.leavePreparing(Stopped, e.Reason, m)
+	case is{Preparing, OnUnreadable}:
+		l.leavePreparing(Stopped, "the file cannot be read on: "+e.Reason, m)
+	case is{Preparing, OnCut}, is{Preparing, OnReset}:
+		l.leavePreparing(Broken, e.Reason, m)
+	case is{Preparing, OnBack}:
+		l.leavePreparing(Broken, "the host went away while "+l.record.Reason, m)
 	case is{Fresh, OnSaid}:
 		l.launch(m)
 	case is{Soaking, OnSoaked}:

@@ -86,6 +86,7 @@ func (o *one) until(s run.Stage) *one {
 // stages lead a run into each of its stages.
 var stages = map[run.Stage]func() *one{
 	run.Fresh:     func() *one { return newOne().step(on(run.OnBegin)) },
+	run.Preparing: func() *one { return prepared().step(on(run.OnBegin)) },
 	run.Soaking:   func() *one { return newOne().step(run.Event{On: run.OnBegin, Soak: new(time.Duration)}) },
 	run.Heating:   func() *one { return newOne().step(on(run.OnBegin)).step(lines(1)...) },
 	run.Drawing:   drawing,
@@ -108,6 +109,13 @@ var stages = map[run.Stage]func() *one{
 	run.Over: func() *one { return drawing().step(on(run.OnHalt)) },
 }
 
+// prepared is a run before which two routines are performed.
+func prepared() *one {
+	o := newOne()
+	o.Life = run.New(rules, knob, run.Record{ID: "a", File: knob.Name, Commands: 10, Before: []run.Performs{{Routine: "Level"}, {Routine: "Prime"}}})
+	return o
+}
+
 func drawing() *one { return newOne().step(on(run.OnBegin)).step(lines(5)...) }
 func held() *one    { return drawing().step(on(run.OnHold)).until(run.Parked) }
 
@@ -115,24 +123,25 @@ func held() *one    { return drawing().step(on(run.OnHold)).until(run.Parked) }
 // follows; "·" is that nothing happens, "=" that the stage stays and something is
 // done or noted in it, "no" that the person who asks is refused.
 const matrix = `
-           begin     hold      resume    stop      halt      pick-up   cool      said      other     taken     ask       spent     unread    done      stale     off       soaked    pause     cut       reset     kept      blank     replayed  time      clock     back      trim      until     there
-fresh      =         no        no        over      over      no        ·         heating   =         ·         leaving   ·         over      ·         ·         ·         ·         ·         over      over      ·         ·         ·         ·         =         away      =         =         ·
-soaking    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         ·         ·         ·         ·         ·         ·         heating   paused    away      away      ·         ·         ·         ·         =         away      =         =         ·
-heating    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         leaving   ·         stopping  ·         ·         ·         ·         paused    away      away      ·         ·         ·         =         =         away      =         =         ·
-drawing    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         leaving   ·         stopping  ·         ·         ·         ·         paused    away      away      ·         ·         ·         =         =         away      =         =         ·
-settling   ·         no        drawing   stopping  over      no        =         ·         =         leaving   ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·
-leaving    ·         no        =         stopping  over      no        =         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·
-parked     ·         no        returning stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         =         =         away      =         =         ·
-returning  ·         =         =         stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·
-cut-short  ·         no        returning stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·
-paused     ·         no        drawing   stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·
-finishing  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      no        no        ·
-stopping   ·         no        no        ·         over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         =         ·         ·         over      over      ·         ·         ·         ·         =         over      no        no        ·
-away       ·         no        no        over      over      no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         =         =         rejoining forgotten ·         ·         =         =         no        no        ·
-rejoining  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         =         ·         =         away      no        no        ·
-forgotten  ·         no        no        stopping  over      picking-up ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         =         =         away     no        no        ·
-picking-up ·         =         no        stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      no        no        ·
-over       ·         no        no        no        ·         no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         no        no        ·
+           begin     hold      resume    stop      halt      pick-up   cool      said      other     taken     ask       spent     unread    done      stale     off       soaked    pause     cut       reset     kept      blank     replayed  time      clock     back      trim      until     there     performed not
+fresh      =         no        no        over      over      no        ·         heating   =         ·         leaving   ·         over      ·         ·         ·         ·         ·         over      over      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
+preparing  ·         no        no        over      over      no        ·         ·         =         ·         ·         ·         over      ·         ·         ·         ·         ·         over      over      ·         ·         ·         ·         =         over      no        no        ·         =         over
+soaking    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         ·         ·         ·         ·         ·         ·         heating   paused    away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
+heating    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         leaving   ·         stopping  ·         ·         ·         ·         paused    away      away      ·         ·         ·         =         =         away      =         =         ·         ·         ·
+drawing    ·         leaving   no        stopping  over      no        leaving   ·         =         ·         leaving   ·         stopping  ·         ·         ·         ·         paused    away      away      ·         ·         ·         =         =         away      =         =         ·         ·         ·
+settling   ·         no        drawing   stopping  over      no        =         ·         =         leaving   ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
+leaving    ·         no        =         stopping  over      no        =         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
+parked     ·         no        returning stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         =         =         away      =         =         ·         ·         ·
+returning  ·         =         =         stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
+cut-short  ·         no        returning stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
+paused     ·         no        drawing   stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
+finishing  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      no        no        ·         ·         ·
+stopping   ·         no        no        ·         over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         =         ·         ·         over      over      ·         ·         ·         ·         =         over      no        no        ·         ·         ·
+away       ·         no        no        over      over      no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         =         =         rejoining forgotten ·         ·         =         =         no        no        ·         ·         ·
+rejoining  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         =         ·         =         away      no        no        ·         ·         ·
+forgotten  ·         no        no        stopping  over      picking-up ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         =         =         away     no        no        ·         ·         ·
+picking-up ·         =         no        stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      no        no        ·         ·         ·
+over       ·         no        no        no        ·         no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         no        no        ·         ·         ·
 `
 
 func TestEveryEventInEveryStage(t *testing.T) {
@@ -193,5 +202,5 @@ var events = []struct {
 	{"done", run.Event{On: run.OnDone}}, {"stale", run.Event{On: run.OnDone, Token: 1 << 40}}, {"off", on(run.OnOff)}, {"soaked", on(run.OnSoaked)}, {"pause", on(run.OnPause)},
 	{"cut", on(run.OnCut)}, {"reset", on(run.OnReset)}, {"kept", run.Event{On: run.OnKept, Number: 5}}, {"blank", on(run.OnBlank)},
 	{"replayed", run.Event{On: run.OnReplayed, Lead: &run.Replayed{Point: newOne().m.At}}}, {"time", on(run.OnTime)}, {"clock", run.Event{On: run.OnClock, By: time.Hour}}, {"back", on(run.OnBack)}, {"trim", run.Event{On: run.OnTrim, Trim: &trim.Change{From: 1, Trim: trim.Trim{Speed: 90}}}},
-	{"until", run.Event{On: run.OnUntil, Until: &run.Until{Command: 3, Layer: 2, By: "somebody"}}}, {"there", on(run.OnThere)},
+	{"until", run.Event{On: run.OnUntil, Until: &run.Until{Command: 3, Layer: 2, By: "somebody"}}}, {"there", on(run.OnThere)}, {"performed", run.Event{On: run.OnPerformed}}, {"not", on(run.OnPerformed)},
 }

@@ -11,6 +11,8 @@
 //
 // The stages, and what leads from one to the next:
 //
+//	fresh       routines are performed first → preparing
+//	preparing   they are done → fresh; one was not, a stop, the printer or the host goes → over
 //	fresh       a soak is asked for → soaking; the first line is said → heating, drawing
 //	soaking     the soak is over → heating
 //	heating     the first plastic is laid → drawing
@@ -100,6 +102,14 @@ type Record struct {
 	By        string       // who started it
 	Entry     string       `json:",omitempty"` // of the queue that it was; empty: it was none
 	Overruled []Overruling `json:",omitempty"`
+	Before    []Performs   `json:",omitempty"` // routines that are performed before its first line
+	After     []Performs   `json:",omitempty"` // and once it is finished
+}
+
+// Performs is a routine that is performed before a run or after it.
+type Performs struct {
+	Routine string            // its name
+	Values  map[string]string `json:",omitempty"` // of its parameters
 }
 
 // Reasons of what a person has done by hand.

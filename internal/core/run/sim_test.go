@@ -97,16 +97,17 @@ type world struct {
 	entries []run.Entry // of the journal
 	said    int         // and how many lines it says were said
 
-	conv    *wire.Conversation // nil while the port is gone
-	gone    time.Duration      // until then
-	p       *printer
-	point   run.Point
-	fed     int // of the file, -1 while nothing of it is to be said
-	answers map[uint64]func([]string)
-	tags    uint64
-	alarm   string
-	owes    bool
-	soaks   time.Duration // when the soak is over; 0: there is none
+	conv     *wire.Conversation // nil while the port is gone
+	gone     time.Duration      // until then
+	p        *printer
+	point    run.Point
+	fed      int // of the file, -1 while nothing of it is to be said
+	answers  map[uint64]func([]string)
+	tags     uint64
+	alarm    string
+	owes     bool
+	performs time.Duration // when a routine before the first line is done; 0: none is performed
+	soaks    time.Duration // when the soak is over; 0: there is none
 
 	index   map[int]int // of the file's lines, by the number under which they were said
 	earlier int         // numbers that an earlier conversation may have used
@@ -253,7 +254,7 @@ func (w *world) lose(d time.Duration) {
 func (w *world) kill() {
 	w.saw["killed"]++
 	clear(w.answers)
-	w.conv, w.gone, w.point, w.fed, w.soaks = nil, w.now+time.Duration(w.rng.IntN(3000))*time.Millisecond, run.Point{}, -1, 0
+	w.conv, w.gone, w.point, w.fed, w.soaks, w.performs = nil, w.now+time.Duration(w.rng.IntN(3000))*time.Millisecond, run.Point{}, -1, 0, 0
 	l := &run.Life{}
 	for _, e := range w.entries {
 		again, err := run.ParseEntry(e.Encode())
@@ -302,6 +303,9 @@ func (w *world) live() error {
 
 func (w *world) begin() {
 	record := run.Record{ID: "a", File: w.file.Name, Commands: w.file.Commands, State: run.Waiting, Created: w.wall()}
+	for range w.rng.IntN(4) / 2 * 2 {
+		record.Before = append(record.Before, run.Performs{Routine: "Level"})
+	}
 	w.life, w.shadow = run.New(w.rules, w.file, record), &run.Life{}
 	w.journal(run.Entry{Kind: run.Begins, Record: &record})
 	e := run.Event{On: run.OnBegin}
@@ -514,6 +518,11 @@ func (w *world) do(e run.Effect) {
 		w.soaks = w.now + max(e.Soak, time.Second)
 	case run.DoEndSoak:
 		w.soaks = 0
+	case run.DoPerform:
+		w.say("M105", func([]string) {})
+		w.performs = w.now + time.Duration(1+w.rng.IntN(3000))*time.Millisecond
+	case run.DoBreakOff:
+		w.performs = 0
 	case run.DoTell:
 		w.saw["goes on by itself"]++
 	case run.DoClose:
@@ -697,6 +706,17 @@ func (w *world) cool(reason string, alarm bool) {
 
 // lead does what a person would who wants the part, once nothing disturbs it any more.
 func (w *world) lead(calm bool) {
+	if w.performs > 0 && w.now >= w.performs {
+		w.performs = 0
+		performed := run.Event{On: run.OnPerformed}
+		if w.rng.IntN(10) == 0 {
+			performed.Reason = "nobody answered"
+		}
+		w.step(performed)
+	}
+	if w.life == nil {
+		return
+	}
 	if w.soaks > 0 && w.now >= w.soaks && w.p.actual[1] >= 59 {
 		w.soaks = 0
 		w.step(run.Event{On: run.OnSoaked})

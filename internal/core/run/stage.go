@@ -15,6 +15,7 @@ type Stage uint8
 // The stages of a run, in the order of a life.
 const (
 	Fresh     Stage = iota // nothing has been said
+	Preparing              // routines are performed before the first line
 	Soaking                // the bed is held hot before the first line
 	Heating                // lines are said, and no plastic is laid yet
 	Drawing                // the part is being laid
@@ -36,6 +37,7 @@ const (
 // words are the stages as a journal has them.
 var words = [...]string{
 	Fresh:     "fresh",
+	Preparing: "preparing",
 	Soaking:   "soaking",
 	Heating:   "heating",
 	Drawing:   "drawing",
@@ -72,7 +74,7 @@ func (s *Stage) UnmarshalText(text []byte) error {
 // State is what a person is told of a stage; Over's is its own.
 func (s Stage) State() State {
 	switch s {
-	case Fresh:
+	case Fresh, Preparing:
 		return Waiting
 	case Soaking, Heating, PickingUp:
 		return Warming
@@ -126,7 +128,11 @@ type errand struct {
 }
 
 type (
-	fresh    struct{}
+	fresh     struct{}
+	preparing struct {
+		Done int            // of the routines
+		Soak *time.Duration `json:",omitempty"` // that follows
+	}
 	soaking  struct{ For time.Duration }
 	heating  struct{}
 	drawing  struct{}
@@ -197,6 +203,7 @@ type (
 )
 
 func (fresh) name() Stage     { return Fresh }
+func (preparing) name() Stage { return Preparing }
 func (soaking) name() Stage   { return Soaking }
 func (heating) name() Stage   { return Heating }
 func (drawing) name() Stage   { return Drawing }
@@ -250,7 +257,7 @@ func reader[S stage](data json.RawMessage) (stage, error) {
 
 // readers read every stage.
 var readers = map[Stage]func(json.RawMessage) (stage, error){
-	Fresh: reader[fresh], Soaking: reader[soaking], Heating: reader[heating], Drawing: reader[drawing],
+	Fresh: reader[fresh], Preparing: reader[preparing], Soaking: reader[soaking], Heating: reader[heating], Drawing: reader[drawing],
 	Settling: reader[settling], Leaving: reader[leaving], Parked: reader[parked], Returning: reader[returning],
 	CutShort: reader[cutShort], Paused: reader[paused], Finishing: reader[finishing], Stopping: reader[stopping],
 	Away: reader[away], Rejoining: reader[rejoining], Forgotten: reader[forgotten], PickingUp: reader[pickingUp], Over: reader[over],
