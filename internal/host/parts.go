@@ -13,6 +13,7 @@ import (
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/preflight"
+	"diathermon/internal/core/routine"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/stock"
 	"diathermon/internal/core/wire"
@@ -105,7 +106,9 @@ type Config struct {
 
 	Motion func(motion.Limits) // is told what the printer says that its axes can do, and may not wait; nil: it is not asked
 
-	Performed performing.Memory // what is being performed; nil: nobody remembers it
+	Library   routine.Library        // the routines; nil: none are performed around runs
+	Usually   func() printing.Around // around every run; nil: none
+	Performed performing.Memory      // what is being performed; nil: nobody remembers it
 
 	Bed     bed.Bed          // as it was found; its zero value: nothing is known of it
 	KeepBed occupancy.Memory // nil: nobody remembers it
@@ -147,13 +150,16 @@ func New(c Config) *Host {
 	p.Bed = occupancy.New(c.Bed, c.KeepBed, loop)
 	p.Run = printing.New(printing.Config{
 		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
-		Rules: c.Rules, Sleepy: c.Sleepy, Habits: c.Habits, Slots: c.Slots, Around: c.Around, Recording: h.recording,
+		Rules: c.Rules, Sleepy: c.Sleepy, Habits: c.Habits, Usually: c.Usually, Slots: c.Slots, Around: c.Around, Recording: h.recording,
 	}, loop, p.Link, p.Where, p.Heat, p.Bed)
 	p.Hand = byhand.New(p.Link, p.Run, h.Halt)
 	p.Motion = moving.New(c.Printer, c.Rules.Parking, loop, p.Link, p.Where, p.Heat, p.Run)
 	p.Outputs = outputs.New(c.Printer.Outputs, loop, p.Link, p.Run)
-	p.Routines = performing.New(performing.Config{Printer: c.Printer, Parking: c.Rules.Parking, Recorder: c.Recorder, Memory: c.Performed}, loop, p.Link, p.Where, p.Heat, p.Run, p.Motion, p.Outputs, p.Bed)
+	p.Routines = performing.New(performing.Config{Printer: c.Printer, Parking: c.Rules.Parking, Recorder: c.Recorder, Memory: c.Performed, Library: c.Library}, loop, p.Link, p.Where, p.Heat, p.Run, p.Motion, p.Outputs, p.Bed)
 	p.Run.Mind(p.Motion, p.Routines)
+	if c.Library != nil {
+		p.Run.Through(p.Routines)
+	}
 	p.Motion.Attend(p.Routines)
 	p.Hand.Attend(p.Routines)
 	p.Link.Attend(p.Run)

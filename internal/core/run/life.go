@@ -321,7 +321,7 @@ func (l *Life) step(e Event, m Machine) error {
 		l.rejoin(e.Number, m)
 	case is{Away, OnBlank}:
 		l.forget(e.Reason, m)
-	case is{Fresh, OnTrim}, is{Soaking, OnTrim}, is{Heating, OnTrim}, is{Drawing, OnTrim}, is{Settling, OnTrim}, is{Leaving, OnTrim}, is{Parked, OnTrim}, is{Returning, OnTrim}, is{CutShort, OnTrim}, is{Paused, OnTrim}:
+	case is{Fresh, OnTrim}, is{Preparing, OnTrim}, is{Soaking, OnTrim}, is{Heating, OnTrim}, is{Drawing, OnTrim}, is{Settling, OnTrim}, is{Leaving, OnTrim}, is{Parked, OnTrim}, is{Returning, OnTrim}, is{CutShort, OnTrim}, is{Paused, OnTrim}:
 		l.keep(Entry{Kind: Trims, Trim: e.Trim}, m)
 		if e.Reason != "" {
 			l.do(Effect{Do: DoMark, Mark: heat.MarkTrim, Text: e.Reason})

@@ -67,6 +67,7 @@ type Config struct {
 	Parking  run.Parking
 	Recorder Recorder
 	Memory   Memory // nil: nothing is remembered
+	Library  routine.Library
 }
 
 // Performing is the part.
@@ -86,6 +87,7 @@ type Performing struct {
 	record  routine.Record
 	held    bool // it was begun while a run is held
 	told    Now
+	over    func(error) // whoever it is performed for; nil: a person alone
 }
 
 // New returns the part.
@@ -218,22 +220,29 @@ func (p *Performing) look() {
 		p.keep()
 		p.loop.Decide("routine %s: %s %s", p.record.Routine, p.perf.State, p.perf.Why)
 		p.loop.Message(wire.Told, fmt.Sprintf("%s: %s", p.record.Routine, ended(p.perf)))
-		if m := p.cfg.Memory; m != nil {
-			id := p.record.ID
-			p.loop.Aside(func() func() {
-				err := m.Forget(id)
-				return func() {
-					if err != nil {
-						p.loop.Log.Error("what was performed is not forgotten on the disk", "error", err)
-					}
-				}
-			})
-		}
+		p.forget(p.record.ID)
+		defer p.tellOver() // once everyone knows how it stands
 	}
 	if now := p.Now(); now != p.told {
 		p.told = now
 		p.loop.Publish(now)
 	}
+}
+
+// forget lets the disk forget what has ended.
+func (p *Performing) forget(id string) {
+	m := p.cfg.Memory
+	if m == nil {
+		return
+	}
+	p.loop.Aside(func() func() {
+		err := m.Forget(id)
+		return func() {
+			if err != nil {
+				p.loop.Log.Error("what was performed is not forgotten on the disk", "error", err)
+			}
+		}
+	})
 }
 
 func ended(perf *routine.Performance) string {

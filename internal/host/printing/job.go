@@ -17,19 +17,21 @@ import (
 
 // job is the run that goes on, with what it takes to carry it out.
 type job struct {
-	life    *run.Life
-	file    toolpath.File
-	book    Book
-	ahead   *ahead         // reads the file; nil while nothing of it is to be said
-	trim    *trim.Rewriter // what its lines become; nil while it is not known where the run goes on
-	fed     int            // of the file's commands, handed to the conversation
-	leads   gcode.State    // where they lead
-	outlook outlook
-	there   bool // every move before the place where it is to end is being waited for
-	laid    bool // the bed is known to be occupied by it
-	shown   int  // of the file's commands taken, as it was last published
-	unkept  bool
-	events  []run.Event // that happen; the first of them now
+	life      *run.Life
+	file      toolpath.File
+	book      Book
+	ahead     *ahead         // reads the file; nil while nothing of it is to be said
+	trim      *trim.Rewriter // what its lines become; nil while it is not known where the run goes on
+	fed       int            // of the file's commands, handed to the conversation
+	leads     gcode.State    // where they lead
+	wanted    trim.Trim      // how they are to be from the first one on
+	performed int            // of the routines that come before the first of them
+	outlook   outlook
+	there     bool // every move before the place where it is to end is being waited for
+	laid      bool // the bed is known to be occupied by it
+	shown     int  // of the file's commands taken, as it was last published
+	unkept    bool
+	events    []run.Event // that happen; the first of them now
 }
 
 // facts are what a run must know of its file.
@@ -60,7 +62,7 @@ func (p *Printing) state() run.State {
 func (j *job) state() run.State { return j.life.State() }
 
 // begin starts a run of f, whose bytes come from body.
-func (p *Printing) begin(o Order, f toolpath.File, body io.ReadCloser, overruled []run.Overruling) error {
+func (p *Printing) begin(o Order, around Around, f toolpath.File, body io.ReadCloser, overruled []run.Overruling) error {
 	id, err := uuid.NewV7()
 	if err != nil {
 		id = uuid.New()
@@ -68,21 +70,17 @@ func (p *Printing) begin(o Order, f toolpath.File, body io.ReadCloser, overruled
 	record := run.Record{
 		ID: id.String(), File: f.Name, Digest: f.Digest, State: run.Waiting, Created: p.loop.Wall(),
 		Commands: f.Commands, Filament: f.Filament, Estimate: f.Duration,
-		By: o.By, Entry: o.Entry, Overruled: overruled,
+		By: o.By, Entry: o.Entry, Overruled: overruled, Before: around.Before, After: around.After,
 	}
 	book, err := p.cfg.Journal.Begin(record)
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrJournal, err)
 	}
-	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, leads: p.where.Point().State, ahead: readAhead(body, body, p.loop.Wake), trim: trim.New(p.trimmed(f), nil)}
+	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, wanted: o.Trim, ahead: readAhead(body, body, p.loop.Wake), trim: trim.New(p.trimmed(f), nil)}
 	p.loop.Decide("run %s begins: %s", record.ID, f.Name)
 	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)
-	if !o.Trim.None() {
-		c := p.job.trim.Next(o.Trim, p.job.leads)
-		p.job.trim.Take(c, nil)
-		if err := p.step(run.Event{On: run.OnTrim, Trim: &c}); err != nil {
-			return err
-		}
+	if len(around.Before) == 0 {
+		p.lead(p.job)
 	}
 	e := run.Event{On: run.OnBegin}
 	if o.Soak != nil {
@@ -187,6 +185,10 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 		p.heating.SoakBed(j.file.Name, j.life.Trim().Setpoint(heat.Bed, j.file.Setpoints[heat.Bed], true), e.Soak, func() { p.stepOf(j, run.Event{On: run.OnSoaked}) })
 	case run.DoEndSoak:
 		p.heating.EndWarmUp("its run does not wait for it any more")
+	case run.DoPerform:
+		p.prepare(j, e.Routine)
+	case run.DoBreakOff:
+		p.performer.BreakOff(e.Text)
 	case run.DoMark:
 		p.loop.Mark(time.Now(), e.Mark, "", e.Text)
 	case run.DoTell:
@@ -250,6 +252,9 @@ func (p *Printing) close(j *job) {
 	p.stayAwake()
 	j.book.Close(false)
 	p.publish()
+	if j.state() == run.Finished {
+		defer p.tidy(j.life.Record(), j.life.Record().After)
+	}
 	r := j.life.Record()
 	p.loop.Log.Info("run ended", "run", r.ID, "file", r.File, "state", r.State, "reason", r.Reason, "taken", r.Taken, "commands", r.Commands)
 }
@@ -258,7 +263,7 @@ func (p *Printing) close(j *job) {
 // more.
 func (p *Printing) Feed() {
 	j := p.job
-	if j == nil || j.ahead == nil || p.talk.Conversation() == nil {
+	if j == nil || j.ahead == nil || p.talk.Conversation() == nil || j.life.Stage() == run.Preparing {
 		return
 	}
 	for n := p.talk.Conversation().Wants(); n > 0; n-- {

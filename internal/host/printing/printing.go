@@ -74,6 +74,8 @@ type Config struct {
 
 	Habits Habits // nil: nobody keeps what the printer has shown of the time that runs take
 
+	Usually func() Around // the routines around every run; nil: none. It may not wait
+
 	Slots  func() []stock.Slot     // what is loaded where; nil: nobody knows. It may not wait
 	Around func() preflight.Around // what holds for the computer; nil: nobody knows. It may not wait
 
@@ -115,7 +117,8 @@ type Printing struct {
 	heating *heating.Heating
 	bed     *occupancy.Occupancy
 
-	habits run.Habits
+	performer Performer // nil: nobody performs routines
+	habits    run.Habits
 
 	hands  []Hand        // what else moves the head
 	job    *job          // the run that goes on
@@ -231,7 +234,7 @@ func (p *Printing) KeepsBed() bool { return p.job != nil && p.job.life.KeepsBed(
 // Situation is what a line that is not of the file would be said in.
 func (p *Printing) Situation() bounds.Situation {
 	s := bounds.Situation{Machine: p.cfg.Printer.Bounds(), At: p.where.Point().State}
-	if j := p.job; j != nil {
+	if j := p.job; j != nil && j.life.Stage() != run.Preparing { // then nothing of it has been said
 		s.Run, s.State, s.WayOut = j.file.Name, string(j.state()), j.wayOut()
 		s.Parked = j.life.Stage() == run.Parked
 	}

@@ -25,6 +25,8 @@ type Order struct {
 	Entry  string     // of the queue; empty: it is none
 	Trim   trim.Trim  // how its lines are to be
 
+	Before, After *[]run.Performs // routines that are performed before its first line, and once it is finished; nil: those of every run
+
 	Overrule map[preflight.Kind]string // blocks that do not matter, and why
 	Seen     []preflight.Kind          // of the checks that they have read; nil: it is not known
 }
@@ -102,6 +104,10 @@ func (p *Printing) Start(ctx context.Context, o Order) (Now, error) {
 	if o.Digest != "" && o.Digest != f.Digest {
 		return Now{}, fmt.Errorf("%w: look at %s as it is now, then start it again", ErrReplaced, o.File)
 	}
+	around, err := p.around(o)
+	if err != nil {
+		return Now{}, err
+	}
 	body, err := p.cfg.Files.Open(ctx, f)
 	if err != nil {
 		return Now{}, err
@@ -109,7 +115,7 @@ func (p *Printing) Start(ctx context.Context, o Order) (Now, error) {
 	var now Now
 	var refused error
 	err = p.loop.Ask(ctx, func() {
-		if refused = p.start(o, f, body); refused == nil {
+		if refused = p.start(o, around, f, body); refused == nil {
 			now = *p.Now()
 		}
 	})
@@ -123,7 +129,7 @@ func (p *Printing) Start(ctx context.Context, o Order) (Now, error) {
 }
 
 // start begins a run of f, whose bytes come from body, if nothing is in the way.
-func (p *Printing) start(o Order, f toolpath.File, body io.ReadCloser) error {
+func (p *Printing) start(o Order, around Around, f toolpath.File, body io.ReadCloser) error {
 	switch {
 	case p.job != nil:
 		return fmt.Errorf("%w: %s is %s; %s", bounds.ErrBusy, p.job.file.Name, p.state(), p.job.wayOut())
@@ -152,7 +158,7 @@ func (p *Printing) start(o Order, f toolpath.File, body io.ReadCloser) error {
 	if o.Soak != nil && f.Setpoints[heat.Bed] == 0 {
 		return fmt.Errorf("%w: %s gives the bed no setpoint, so that there is nothing to soak", run.ErrState, o.File)
 	}
-	return p.begin(o, f, body, overruled)
+	return p.begin(o, around, f, body, overruled)
 }
 
 // control lets f act on the run of that id, or on the one that goes on if it is

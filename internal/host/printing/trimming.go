@@ -21,6 +21,9 @@ func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) t
 		if j.trim == nil || j.ahead == nil {
 			return fmt.Errorf("%w: it is %s, and its lines cannot be changed then", run.ErrState, j.state())
 		}
+		if j.life.Stage() == run.Preparing {
+			return fmt.Errorf("%w: it is being prepared; change it once its first line is said", run.ErrState)
+		}
 		if j.state() == run.Held && !t.SameHeat(before) {
 			return fmt.Errorf("%w: it is held; resume it, then change its heat and fan, or set the heater itself", run.ErrState)
 		}
