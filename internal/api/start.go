@@ -11,6 +11,21 @@ type StartRun struct {
 	Trim        *Trim      `json:"trim,omitempty" doc:"How its lines are to differ from the file's; takes the scope operate"`
 	Seen        *[]string  `json:"seen,omitempty" doc:"Kinds of the checks that were read: if another one has come since, a block or a warning, nothing begins"`
 	Overrule    []Overrule `json:"overrule,omitempty" maxItems:"20" doc:"Blocks that do not matter; takes the scope operate"`
+
+	Before *[]Performs `json:"before,omitempty" maxItems:"8" doc:"Routines that are performed before its first line; absent: those of every run. Takes the scope operate"`
+	After  *[]Performs `json:"after,omitempty" maxItems:"8" doc:"Routines that are performed once it is finished; absent: those of every run. Takes the scope operate"`
+}
+
+// Performs is a routine that is performed before a run or after it.
+type Performs struct {
+	Routine string            `json:"routine" doc:"Its name"`
+	Values  map[string]string `json:"values,omitempty" doc:"Of its parameters; one that is left out is as usual"`
+}
+
+// Around are the routines around every run.
+type Around struct {
+	Before []Performs `json:"before" maxItems:"8" doc:"Performed before the first line"`
+	After  []Performs `json:"after" maxItems:"8" doc:"Performed once it is finished"`
 }
 
 // Overrule is a block of which a person says that it does not matter.

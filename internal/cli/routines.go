@@ -34,6 +34,10 @@ func routinesCommand() *cli.Command {
 			{Name: "past", Usage: "what was performed, or all that one of it did", ArgsUsage: "[ID]", Flags: []cli.Flag{jsonFlag}, Action: pastRoutines},
 			{Name: "check", Usage: "say what a text would do as a routine, or what is wrong with it", ArgsUsage: "FILE|-", Flags: []cli.Flag{jsonFlag}, Action: checkRoutine},
 			{Name: "store", Usage: "store a routine under the name that its text has", ArgsUsage: "FILE|-", Flags: []cli.Flag{jsonFlag}, Action: checkRoutine},
+			{
+				Name: "around", Usage: "tell, or say, which routines go around every run",
+				Flags: append([]cli.Flag{jsonFlag}, arounds("every run's first line", "every run that is finished")...), Action: aroundRuns,
+			},
 			{Name: "remove", Usage: "remove one that you have written", ArgsUsage: "NAME", Action: removeRoutine},
 		},
 	}
@@ -41,7 +45,7 @@ func routinesCommand() *cli.Command {
 
 func listRoutines(ctx context.Context, cmd *cli.Command) error {
 	if cmd.Args().Present() {
-		return wrong("%q is none of show, do, stop, past, check, store, remove", cmd.Args().First())
+		return wrong("%q is none of show, do, stop, past, around, check, store, remove", cmd.Args().First())
 	}
 	c, err := dial(cmd)
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"github.com/urfave/cli/v3"
 
@@ -127,7 +128,7 @@ func printCommand() *cli.Command {
 	return &cli.Command{
 		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: append([]cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"},
 			&cli.BoolFlag{Name: "soak", Usage: "hold the bed at the file's setpoint until the plate is even, then begin"},
-			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}, overruleFlag}, trims()...),
+			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}, overruleFlag}, slices.Concat(arounds("its first line", "it is finished"), trims())...),
 		Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 			whys, err := overruled(cmd)
 			if err != nil {
@@ -141,7 +142,11 @@ func printCommand() *cli.Command {
 			if said {
 				differs = whole(t)
 			}
-			r, err := c.StartWith(ctx, api.StartRun{File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
+			before, after, err := around(cmd)
+			if err != nil {
+				return err
+			}
+			r, err := c.StartWith(ctx, api.StartRun{Before: before, After: after, File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
 			if err != nil {
 				return err
 			}

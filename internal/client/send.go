@@ -188,3 +188,14 @@ func (c *Client) CallBrowser(ctx context.Context, b api.CallBrowser) (api.Called
 func (c *Client) LeaveBrowser(ctx context.Context, id string) error {
 	return c.call(ctx, http.MethodDelete, "/v1/notices/browsers/"+url.PathEscape(id), nil, nil)
 }
+
+// Around are the routines around every run.
+func (c *Client) Around(ctx context.Context) (api.Around, error) {
+	return get[api.Around](ctx, c, "/v1/printer/around")
+}
+
+// SetAround says which they are.
+func (c *Client) SetAround(ctx context.Context, a api.Around) (api.Around, error) {
+	var out api.Around
+	return out, c.call(ctx, http.MethodPut, "/v1/printer/around", a, &out)
+}

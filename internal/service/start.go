@@ -56,6 +56,7 @@ type starting struct {
 	line      *queue.Queue
 	described *describing
 	notices   *notices.Notices
+	around    *routinesAround
 	intake    doors.Intake
 	mount     *dav.Door
 	watched   *watch.Folder // nil: none is
@@ -201,7 +202,13 @@ func (s *starting) host(ctx context.Context) (err error) {
 	if s.routines, err = routines.Open(s.in("routines")); err != nil {
 		return err
 	}
+	c.Library = s.routines.Routine
+	if s.around, err = openAround(s.in("around-runs.json")); err != nil {
+		s.log.Error("which routines go around every run is not known any more; choose them again in Setup", "error", err)
+	}
+	c.Usually = s.around.Around
 	s.Host = host.New(c)
+	s.around.sound = s.Host.Routines
 	s.described.host = s.Host
 	if err := s.Host.Routines.TakeUp(); err != nil {
 		s.log.Error("what was performed when the service last ended is not known", "error", err)
@@ -308,7 +315,7 @@ func (s *starting) http(context.Context) error {
 	s.serve(s.listener, &web.Server{
 		Proxy: proxy, FramedBy: s.config.Web.FramedBy,
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Bed: h.Bed, Stock: s.stock, Stage: s.stage, Files: s.kept,
+		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Around: s.around, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Bed: h.Bed, Stock: s.stock, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Motion: h.Motion, Outputs: h.Outputs, Performing: h.Routines, Routines: s.routines, Performed: s.kept,
 		Described: s.described, Notices: s.notices,

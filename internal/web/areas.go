@@ -59,6 +59,7 @@ type Server struct {
 	}
 	Runs       runs.Log
 	Recordings runs.Recordings
+	Around     runs.Around
 	Intake     shelf.Intake
 	Folder     *dav.Door      // the shelf as a folder; nil: it is none
 	Watched    *folder.Folder // on the host's disk; nil: none is
@@ -101,7 +102,7 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Intake: s.Intake, Survey: s.Survey, Host: s.Run, Runs: s.Files, Stage: s.Stage})
 	d.Mount("queue", "What waits to be printed", queue.Area{Queue: s.Queue, Bed: s.Bed})
 	d.Mount("slots", "What is loaded where", slots.Area{Stock: s.Stock})
-	d.Mount("runs", "Runs of files", runs.Area{Host: s.Run, Log: s.Runs, Recordings: s.Recordings, Settle: s.settle})
+	d.Mount("runs", "Runs of files", runs.Area{Host: s.Run, Log: s.Runs, Recordings: s.Recordings, Around: s.Around, Settle: s.settle})
 	d.Mount("heat", "Heaters: log, setpoints, warm-ups, alarms, models, health, tuning", heat.Area{
 		Printer: s.Printer, Host: s.Heat, Log: s.HeatLog, Hindsight: s.Hindsight, Past: s.HeatPast, Kept: s.HeatKept, WarmUps: s.WarmUps,
 		Files: s.Shelf, Settle: s.settle, PartOff: s.PartOff, Logger: s.Logger,

@@ -150,7 +150,7 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 		"trim-run": desk.Operate, "set-until": desk.Operate, "drop-until": desk.Operate, "hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
 		"look-back": desk.Operate, "begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
 		"add-queue-entry": desk.Start, "change-queue-entry": desk.Start, "remove-queue-entry": desk.Start, "start-next": desk.Start, "get-file-beginning": desk.Send,
-		"say-bed": desk.Operate, "load-slot": desk.Operate, "set-output": desk.Operate, "perform-routine": desk.Operate, "answer-question": desk.Operate, "stop-performance": desk.Operate, "store-routine": desk.Keep, "describe-printer": desk.Keep, "take-up-printer": desk.Keep, "remove-routine": desk.Keep,
+		"say-bed": desk.Operate, "load-slot": desk.Operate, "set-output": desk.Operate, "perform-routine": desk.Operate, "answer-question": desk.Operate, "stop-performance": desk.Operate, "store-routine": desk.Keep, "describe-printer": desk.Keep, "set-around": desk.Keep, "take-up-printer": desk.Keep, "remove-routine": desk.Keep,
 		"press": desk.Operate, "drop-presses": desk.Operate, "home": desk.Operate, "park": desk.Operate, "turn-motors-off": desk.Operate, "get-endstops": desk.Operate,
 		"say": desk.Operate, "measure-wire": desk.Operate,
 		"list-pairings": desk.Keep, "answer-pairing": desk.Keep, "list-accounts": desk.Keep, "make-account": desk.Keep, "change-account": desk.Keep, "remove-account": desk.Keep,

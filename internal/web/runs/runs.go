@@ -45,11 +45,18 @@ type Host interface {
 	PickUp(ctx context.Context, id string, c printing.Choice) (printing.Now, error)
 }
 
+// Around are the routines around every run.
+type Around interface {
+	Around() printing.Around
+	SetAround(printing.Around) error
+}
+
 // Area is the area.
 type Area struct {
 	Host       Host
 	Log        Log
 	Recordings Recordings
+	Around     Around
 	Settle     func(context.Context) // lets the records catch up with what the host has told
 }
 
@@ -63,6 +70,7 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: printing.ErrMoved, Status: http.StatusConflict, Title: printing.ErrMoved.Error()},
 		desk.Kind{Err: printing.ErrReplaced, Status: http.StatusConflict, Title: printing.ErrReplaced.Error()},
 		desk.Kind{Err: printing.ErrPlace, Status: http.StatusUnprocessableEntity, Title: printing.ErrPlace.Error()},
+		desk.Kind{Err: printing.ErrAround, Status: http.StatusUnprocessableEntity, Title: printing.ErrAround.Error()},
 		desk.Kind{Err: trim.ErrValue, Status: http.StatusUnprocessableEntity, Title: trim.ErrValue.Error()},
 		desk.Kind{Err: preflight.ErrDanger, Status: http.StatusConflict, Title: preflight.ErrDanger.Error()},
 		desk.Kind{Err: preflight.ErrWhy, Status: http.StatusUnprocessableEntity, Title: preflight.ErrWhy.Error()},
@@ -95,7 +103,7 @@ func (a Area) mountRuns(d *desk.Desk) {
 		if err != nil {
 			return nil, err
 		}
-		if p := d.Lacking(ctx, desk.Operate); in.Body.Trim != nil && p != nil {
+		if p := d.Lacking(ctx, desk.Operate); (in.Body.Trim != nil || in.Body.Before != nil || in.Body.After != nil) && p != nil {
 			return nil, p
 		}
 		now, err := a.Host.Start(ctx, orderOf(in.Body, guard.Caller(ctx), whys))
@@ -107,6 +115,14 @@ func (a Area) mountRuns(d *desk.Desk) {
 			Body     api.Run
 		}{"/v1/runs/" + now.ID, NowOf(now)}, nil
 	})
+
+	desk.Show(d, d.Op("get-around", http.MethodGet, "/v1/printer/around", desk.Read, "The routines that are performed around every run"),
+		func(context.Context, *struct{}) (api.Around, error) { return aroundOf(a.Around.Around()), nil })
+	desk.Show(d, d.Op("set-around", http.MethodPut, "/v1/printer/around", desk.Keep, "Say which routines are performed around every run", 422),
+		func(_ context.Context, in *struct{ Body api.Around }) (api.Around, error) {
+			err := a.Around.SetAround(printing.Around{Before: performsOf(in.Body.Before), After: performsOf(in.Body.After)})
+			return aroundOf(a.Around.Around()), err
+		})
 
 	desk.Show(d, d.Op("list-runs", http.MethodGet, "/v1/runs", desk.Read, "List runs, the newest first"),
 		func(ctx context.Context, in *struct {

@@ -26,6 +26,23 @@ func Of(r run.Record) api.Run {
 	}
 }
 
+func performsOf(all []api.Performs) []run.Performs {
+	out := []run.Performs{}
+	for _, r := range all {
+		out = append(out, run.Performs(r))
+	}
+	return out
+}
+
+// performed are routines as the contract says them.
+func performed(all []run.Performs) []api.Performs {
+	out := []api.Performs{}
+	for _, r := range all {
+		out = append(out, api.Performs(r))
+	}
+	return out
+}
+
 func overruledOf(all []run.Overruling) []api.Overruled {
 	var out []api.Overruled
 	for _, o := range all {
@@ -115,6 +132,14 @@ func orderOf(s api.StartRun, by string, whys map[preflight.Kind]string) printing
 	if s.Soak {
 		o.Soak = &heat.Soak{For: api.Seconds(s.SoakSeconds)}
 	}
+	if s.Before != nil {
+		all := performsOf(*s.Before)
+		o.Before = &all
+	}
+	if s.After != nil {
+		all := performsOf(*s.After)
+		o.After = &all
+	}
 	if s.Trim != nil {
 		o.Trim = toTrim(*s.Trim)
 	}
@@ -149,4 +174,8 @@ func Event(what any) any {
 		return NowOf(*now)
 	}
 	return nil
+}
+
+func aroundOf(a printing.Around) api.Around {
+	return api.Around{Before: performed(a.Before), After: performed(a.After)}
 }

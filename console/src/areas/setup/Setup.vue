@@ -10,6 +10,7 @@ import Notice from '../../ui/Notice.vue'
 import Page from '../../ui/Page.vue'
 import Panel from '../../ui/Panel.vue'
 import { roles, scopesInWords } from '../../words/people'
+import Around from './Around.vue'
 import Connect from './Connect.vue'
 import Notices from './Notices.vue'
 import Passkeys from './Passkeys.vue'
@@ -30,6 +31,7 @@ onMounted(() => host.attempt(async () => { addresses.value = await answered(api.
     <div class="columns">
       <div class="stack">
         <Printer v-if="me.keeps" />
+        <Around v-if="me.keeps" />
         <Connect v-if="me.keeps" :addresses="addresses" @made="tokens?.load()" />
         <Panel title="On a phone">
           <template v-if="addresses?.urls.length">

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay, mdiTrayPlus, mdiTune } from '@mdi/js'
+import { mdiDownload, mdiDramaMasks, mdiLayersOutline, mdiPlay, mdiPlaylistPlay, mdiTrayPlus, mdiTune } from '@mdi/js'
 import { computed, defineAsyncComponent, ref, useId, watch } from 'vue'
 
 import { at } from '../../api/base'
-import type { Schemas } from '../../api/client'
+import { api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useMe } from '../../live/me'
 import Figure from '../../ui/Figure.vue'
@@ -22,17 +22,27 @@ const Trim = defineAsyncComponent(() => import('../bench/Trim.vue'))
 const me = useMe()
 const trim = ref<Schemas['Trim']>({})
 const trimming = ref(false)
+const Around = defineAsyncComponent(() => import('../routines/Around.vue'))
+const usual = ref<Schemas['Around']>({ before: [], after: [] }) // around every run
+const around = ref(usual.value)
+const rounding = ref(false)
 const whys = ref<Record<string, string>>({})
 watch(() => file.value?.name, () => {
   whys.value = {}
   trim.value = {}
-  trimming.value = false
+  trimming.value = rounding.value = false
+  if (!file.value || !me.may('operate')) return
+  api.GET('/v1/printer/around').then(({ data }) => {
+    if (!data) return
+    around.value = usual.value = data
+    rounding.value = data.before.length + data.after.length > 0
+  }, () => undefined)
 })
 watch(() => [host.bed?.since, host.changes.slots], () => { if (file.value) emit('look', file.value.name) }) // somebody else has said so
 const blocked = computed(() => file.value?.checks?.some(c => c.level === 'block' && !whys.value[c.kind]?.trim()) ?? false)
 const overrule = computed(() => (file.value?.checks ?? []).filter(c => c.overrule && whys.value[c.kind]?.trim()).map(c => ({ kind: c.kind, why: whys.value[c.kind]!.trim() })))
 /** What is to be run is what was looked at: the bytes, and the checks that were read. */
-const start = (f: Schemas['File']) => emit('start', { file: f.name, digest: f.digest, seen: [...new Set((f.checks ?? []).map(c => c.kind))], overrule: overrule.value, trim: trimming.value ? trim.value : undefined })
+const start = (f: Schemas['File']) => emit('start', { file: f.name, digest: f.digest, seen: [...new Set((f.checks ?? []).map(c => c.kind))], overrule: overrule.value, trim: trimming.value ? trim.value : undefined, ...around.value === usual.value ? {} : around.value })
 const done = computed(() => file.value?.survey.state === 'done')
 const size = computed(() => file.value?.part ? dimensions(file.value.part) : 'lays nothing')
 const cost = computed(() => file.value?.cost === undefined ? '' : `, ${file.value.cost.toFixed(2)} ${file.value.currency ?? ''}`.trimEnd())
@@ -65,7 +75,9 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         <p v-if="done" class="mb-2">Warms {{ warmth }}</p>
         <p v-if="hints" class="mb-3 text-medium-emphasis">Its comments say: {{ hints }}</p>
         <v-btn v-if="done && me.may('operate')" variant="text" class="mb-2 ms-n2" :prepend-icon="mdiTune" :aria-expanded="trimming" data-trimming @click="trimming = !trimming">Settings for this run</v-btn>
+        <v-btn v-if="done && me.may('operate') && !rounding" variant="text" class="mb-2 ms-n2" :prepend-icon="mdiPlaylistPlay" data-rounding @click="rounding = true">Before and after it</v-btn>
         <Trim v-if="trimming" v-model="trim" class="mb-4" :origin="file.setpoints ?? {}" />
+        <Around v-if="rounding" v-model="around" class="mb-4" />
         <Checks v-model="whys" :checks="file.checks" :fine="file.fine" @look="emit('look', file.name)" />
       </v-card-text>
       <v-card-actions class="flex-wrap px-4 pb-4">

@@ -1,0 +1,37 @@
+package service
+
+import (
+	"fmt"
+
+	"diathermon/internal/core/run"
+	"diathermon/internal/durable"
+	"diathermon/internal/host/performing"
+	"diathermon/internal/host/printing"
+)
+
+// routinesAround are the routines around every run, as they are kept.
+type routinesAround struct {
+	kept  *durable.Value[printing.Around]
+	sound *performing.Performing // nil until the host is there
+}
+
+// openAround reads them. What cannot be read is an error, and none are there all the same.
+func openAround(path string) (*routinesAround, error) {
+	kept, err := durable.OpenValue[printing.Around](path, nil)
+	return &routinesAround{kept: kept}, err
+}
+
+// Around are they.
+func (r *routinesAround) Around() printing.Around { return r.kept.Get() }
+
+// SetAround changes them, if each can be performed on this printer.
+func (r *routinesAround) SetAround(a printing.Around) error {
+	for _, all := range [][]run.Performs{a.Before, a.After} {
+		for _, one := range all {
+			if err := r.sound.Sound(one); err != nil {
+				return fmt.Errorf("%w: %s: %w", printing.ErrAround, one.Routine, err)
+			}
+		}
+	}
+	return r.kept.Put(a)
+}
