@@ -9,7 +9,7 @@ type Trim struct {
 	FanLeast     float64            `json:"fan_least_percent,omitempty" doc:"Of the part fan at least, where the file has it on"`
 	FanMost      float64            `json:"fan_most_percent,omitempty" doc:"At most"`
 	Height       float64            `json:"height_mm,omitempty" doc:"By which the nozzle is higher: -1 to 1"`
-	Acceleration float64            `json:"acceleration,omitempty" doc:"mm/s² at most of those that the file sets"`
+	Acceleration float64            `json:"acceleration,omitempty" doc:"mm/s² at most, of what the file sets and of what the printer has"`
 }
 
 // ChangeTrim changes how a run differs from its file; what is left out stays. A

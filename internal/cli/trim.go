@@ -25,7 +25,7 @@ func trims() []cli.Flag {
 		&cli.FloatFlag{Name: "fan-least", Usage: "part fan at least, where the file has it on, `%`"},
 		&cli.FloatFlag{Name: "fan-most", Usage: "part fan at most, `%`"},
 		&cli.FloatFlag{Name: "height", Usage: "by which the nozzle is higher than in the file, `MM`"},
-		&cli.FloatFlag{Name: "acceleration", Usage: "at most of those that the file sets, `MM/S²`"},
+		&cli.FloatFlag{Name: "acceleration", Usage: "of any move at most, `MM/S²`"},
 	}
 }
 

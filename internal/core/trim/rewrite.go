@@ -28,19 +28,20 @@ type Rewriter struct {
 	}
 	given map[heat.Heater]float64 // °C: the file's own setpoints, as Through has met them
 	tool  int                     // as it has met it
+	accel Accel                   // as the file has it, or the printer where the file has said nothing
 	owed  float64                 // mm of filament that a relative E could not say
 	base  float64                 // mm of height that G92 has taken in
 	out   []byte
 }
 
 // New returns a rewriter at the beginning of a file.
-func New(f File, s Schedule) *Rewriter { return &Rewriter{file: f, rest: s} }
+func New(f File, s Schedule) *Rewriter { return &Rewriter{file: f, rest: s, accel: f.Has} }
 
 // Next is a change from the next command on. Lead is where the lines so far lead.
 func (r *Rewriter) Next(t Trim, lead gcode.State) Change {
 	c := Change{From: r.n, Trim: t}
 	if !r.reads && len(r.rest) == 0 {
-		c.Lead = lead
+		c.Lead, c.Has = lead, r.accel
 	}
 	return c
 }
@@ -61,7 +62,29 @@ func (r *Rewriter) Take(c Change, setpoints map[heat.Heater]float64) (out []stri
 	if r.is.Fan > 0 && (before.FanLow != r.now.FanLow || before.fanHigh() != r.now.fanHigh()) {
 		out = append(out, "M106 S"+strconv.FormatFloat(r.now.fan(r.is.Fan*255), 'f', 0, 64))
 	}
+	if is := r.accel.within(r.now.Most); is != r.accel.within(before.Most) {
+		if line := is.line(); line != "" {
+			out = append(out, line)
+		}
+	}
 	return out
+}
+
+// Anew is what a printer is to be told that has forgotten everything, so that it
+// accelerates as the lines so far have it; empty: nothing, or it is not known.
+func (r *Rewriter) Anew() string {
+	if r.now.Most == 0 {
+		return ""
+	}
+	return r.accel.within(r.now.Most).line()
+}
+
+// Leave is what lets a printer accelerate again as the file has it; empty: it does.
+func (r *Rewriter) Leave() string {
+	if r.accel.within(r.now.Most) == r.accel {
+		return ""
+	}
+	return r.accel.line()
 }
 
 // At is how many commands have been taken.
@@ -120,6 +143,9 @@ func heaterOf(l *gcode.Line, tool int) heat.Heater {
 func (r *Rewriter) Line(command string) string {
 	r.turn()
 	became := command
+	if !r.reads && len(command) > 4 && command[0]&^0x20 == 'M' && r.line.Parse([]byte(command)) == nil && r.line.Code().Is('M', 204) {
+		r.accel.set(&r.line)
+	}
 	if r.reads && r.line.Parse([]byte(command)) == nil && r.line.Letter != 0 {
 		became = r.change(command)
 	}
@@ -134,6 +160,12 @@ func (r *Rewriter) turn() {
 		if !r.reads {
 			r.reads, r.is = true, c.Lead
 			r.said.feed, r.said.e, r.said.z = r.is.Feed, r.is.At[gcode.E], r.is.At[gcode.Z]
+			if r.accel.Print == 0 {
+				r.accel.Print = c.Has.Print
+			}
+			if r.accel.Travel == 0 {
+				r.accel.Travel = c.Has.Travel
+			}
 		}
 		r.now, r.rest = c.Trim, r.rest[1:]
 	}
@@ -316,6 +348,9 @@ func (r *Rewriter) fan(command string) string {
 
 // accelerates keeps the file's accelerations within the trim's.
 func (r *Rewriter) accelerates(command string) string {
+	if r.line.Number == 204 {
+		r.accel.set(&r.line)
+	}
 	w := writer{text: append(r.out[:0], command...)}
 	if r.now.Most > 0 {
 		letters := "PRTS"

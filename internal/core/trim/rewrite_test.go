@@ -413,3 +413,40 @@ func TestSetpointsAreKnownBehindAnyCommand(t *testing.T) {
 		}
 	}
 }
+
+// A printer that accelerates more than a trim has it is told so, also where the file says
+// nothing, and told again what it had; after a restart the same.
+func TestAccelerationsAreCappedWhereTheFileSaysNothing(t *testing.T) {
+	file := trim.File{Has: trim.Accel{Print: 1500, Travel: 2000}}
+	r := trim.New(file, nil)
+	cap := func(most float64) (trim.Change, string) {
+		c := r.Next(trim.Trim{Most: most}, gcode.State{})
+		return c, strings.Join(r.Take(c, nil), "; ")
+	}
+	first, said := cap(1000)
+	if said != "M204 P1000 T1000" || r.Anew() != said || r.Leave() != "M204 P1500 T2000" {
+		t.Errorf("it says %q, anew %q, and at the end %q", said, r.Anew(), r.Leave())
+	}
+	if got := r.Line("M204 P800 T3000"); got != "M204 P800 T1000" || r.Leave() != "M204 P800 T3000" {
+		t.Errorf("the file's line becomes %q, and at the end %q is said", got, r.Leave())
+	}
+	if _, said := cap(900); said != "M204 P800 T900" {
+		t.Errorf("lower, it says %q", said)
+	}
+	again := trim.New(trim.File{}, trim.Schedule{first}) // by a host that does not know the printer's
+	if again.Line("G28"); again.Leave() != "M204 P1500 T2000" || again.Anew() != "M204 P1000 T1000" {
+		t.Errorf("after a restart it says %q, and at the end %q", again.Anew(), again.Leave())
+	}
+	if _, said := cap(0); said != "M204 P800 T3000" || r.Leave() != "" || r.Anew() != "" {
+		t.Errorf("as it was, it says %q, then %q", said, r.Leave())
+	}
+	late := trim.New(file, nil) // what the file has said before anything was changed counts
+	late.Line("M204 S700")
+	if said := late.Take(late.Next(trim.Trim{Most: 600}, gcode.State{}), nil); strings.Join(said, "; ") != "M204 P600 T600" || late.Leave() != "M204 P700 T700" {
+		t.Errorf("late it says %q, and at the end %q", said, late.Leave())
+	}
+	unknown := trim.New(trim.File{}, nil)
+	if said := unknown.Take(unknown.Next(trim.Trim{Most: 600}, gcode.State{}), nil); len(said) != 0 || unknown.Leave() != "" {
+		t.Errorf("of a printer that is not known it says %q", said)
+	}
+}

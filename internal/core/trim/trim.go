@@ -29,7 +29,7 @@ type Trim struct {
 	FanLow  float64                 `json:",omitempty"` // % of the part fan at least, where the file has it on
 	FanHigh float64                 `json:",omitempty"` // % at most; 0: 100
 	Height  float64                 `json:",omitempty"` // mm by which the nozzle is higher than the file has it
-	Most    float64                 `json:",omitempty"` // mm/s² at most of the accelerations that the file sets; 0: as it sets them
+	Most    float64                 `json:",omitempty"` // mm/s² at most of the accelerations that the file sets, or the printer has; 0: as they are
 }
 
 // Bounds of a trim.
@@ -125,6 +125,38 @@ type File struct {
 	Lowest    float64                 // mm: the lowest height at which plastic is laid
 	Highest   float64                 // mm: the highest that the nozzle goes
 	Room      float64                 // mm that the machine has; 0: not known
+	Has       Accel                   // what the printer has before the first line
+}
+
+// An Accel is with what moves are accelerated that extrude, and those that do not, mm/s²;
+// 0: not known.
+type Accel struct{ Print, Travel float64 }
+
+// within is an Accel that is nowhere above most; 0: as it is.
+func (a Accel) within(most float64) Accel {
+	if most > 0 {
+		a.Print, a.Travel = min(a.Print, most), min(a.Travel, most)
+	}
+	return a
+}
+
+// set takes what a line sets (M204).
+func (a *Accel) set(l *gcode.Line) {
+	for letter, to := range map[byte][]*float64{'S': {&a.Print, &a.Travel}, 'P': {&a.Print}, 'T': {&a.Travel}} {
+		if v, ok := l.Value(letter); ok && v > 0 {
+			for _, t := range to {
+				*t = v
+			}
+		}
+	}
+}
+
+// line is what gives it to a printer; empty where it is not known.
+func (a Accel) line() string {
+	if a.Print <= 0 || a.Travel <= 0 {
+		return ""
+	}
+	return fmt.Sprintf("M204 P%.0f T%.0f", a.Print, a.Travel)
 }
 
 // Check says what is wrong with a trim of a file, on a machine with those limits.
@@ -178,6 +210,7 @@ type Change struct {
 	From int // commands before it
 	Trim Trim
 	Lead gcode.State `json:",omitzero"` // where these lead, of the first change alone: lines before it are as the file has them
+	Has  Accel       `json:",omitzero"` // with what the printer accelerated before, of the first change alone
 }
 
 // A Schedule is the trims of a run in the order in which they were made. The last that

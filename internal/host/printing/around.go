@@ -109,8 +109,11 @@ func (p *Printing) lead(j *job) {
 		return
 	}
 	c := j.trim.Next(j.wanted, j.leads)
-	j.trim.Take(c, nil)
+	besides := j.trim.Take(c, nil)
 	p.stepOf(j, run.Event{On: run.OnTrim, Trim: &c})
+	for _, line := range besides {
+		p.talk.Say(line, nil)
+	}
 }
 
 // tidy performs what comes after a run that is finished, one after another; what cannot be

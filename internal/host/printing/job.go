@@ -42,6 +42,9 @@ func facts(f toolpath.File) run.File {
 // trimmed is what must be known of a file to trim it.
 func (p *Printing) trimmed(f toolpath.File) trim.File {
 	out := trim.File{Setpoints: f.Setpoints, Highest: max(f.Extent.Max[gcode.Z], f.Reach.Max[gcode.Z]), Room: p.cfg.Printer.Height}
+	if p.cfg.Accelerations != nil {
+		out.Has.Print, out.Has.Travel = p.cfg.Accelerations()
+	}
 	if len(f.Marks) > 1 {
 		out.Second = f.Marks[1].Command
 	}
@@ -246,6 +249,11 @@ func (p *Printing) close(j *job) {
 		p.learn(j)
 		if p.cfg.Habits != nil {
 			p.cfg.Habits.KeepHabits(p.habits)
+		}
+	}
+	if j.trim != nil && p.talk.Live() {
+		if line := j.trim.Leave(); line != "" {
+			p.talk.Say(line, nil)
 		}
 	}
 	p.job = nil

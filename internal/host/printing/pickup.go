@@ -64,11 +64,12 @@ func (p *Printing) Earlier() wire.Earlier {
 // replayTo reads the run's file up to what a line's number leads to, and lets the run
 // go on from there.
 func (p *Printing) replayTo(j *job, number, after int) {
+	how := p.trimmed(j.file)
 	conv, ledger, trims := p.talk.Conversation(), j.life.Ledger(), j.life.Trims()
 	j.trim = nil
 	p.loop.Decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Taken())
 	go func() {
-		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, trim.New(p.trimmed(j.file), trims), func(next func() (string, bool)) (run.Replayed, error) { return ledger.Replay(next, number, after) })
+		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, trim.New(how, trims), func(next func() (string, bool)) (run.Replayed, error) { return ledger.Replay(next, number, after) })
 		answered := p.loop.Ask(context.Background(), func() {
 			e := run.Event{On: run.OnReplayed, Lead: &lead}
 			switch {
@@ -141,6 +142,7 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 	var file toolpath.File
 	var ledger run.Ledger
 	var trims trim.Schedule
+	var how trim.File
 	taken, left, aside := 0, 0.0, false
 	var refused error
 	err := p.loop.Ask(ctx, func() {
@@ -151,6 +153,7 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 		case j.state() != run.Interrupted:
 			refused = fmt.Errorf("%w: it is %s, not interrupted", run.ErrState, j.state())
 		default:
+			how = p.trimmed(j.file)
 			file, ledger, trims, taken = j.file, j.life.Ledger(), j.life.Trims(), j.life.Taken()
 			left, aside = j.life.Left()
 		}
@@ -169,14 +172,14 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 	case math.IsNaN(c.Height) && aside:
 		c.Height = left
 	case math.IsNaN(c.Height): // a printer that is kept busy is as far behind as its planner is long
-		was, rest, err := replay(ctx, p.cfg.Files, file, trim.New(p.trimmed(file), trims), to(max(taken-plannerHolds, 0)))
+		was, rest, err := replay(ctx, p.cfg.Files, file, trim.New(how, trims), to(max(taken-plannerHolds, 0)))
 		if err != nil {
 			return run.Plan{}, nil, err
 		}
 		rest.close()
 		c.Height = was.Machine()[gcode.Z]
 	}
-	at, rest, err := replay(ctx, p.cfg.Files, file, trim.New(p.trimmed(file), trims), to(command))
+	at, rest, err := replay(ctx, p.cfg.Files, file, trim.New(how, trims), to(command))
 	if err != nil {
 		return run.Plan{}, nil, err
 	}
@@ -232,6 +235,9 @@ func (p *Printing) PickUp(ctx context.Context, id string, c Choice) (Now, error)
 		}
 		p.loop.Decide("picked up at command %d, layer %d, Z %g, nozzle at %g", plan.Command, plan.Layer, plan.Z, plan.Height)
 		j.fed, j.ahead, j.trim = plan.Command, rest.ahead(p.loop.Wake), rest.trim
+		if line := j.trim.Anew(); line != "" {
+			p.talk.Say(line, nil)
+		}
 		rest = nil
 		return nil
 	})

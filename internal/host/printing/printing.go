@@ -76,6 +76,8 @@ type Config struct {
 
 	Usually func() Around // the routines around every run; nil: none. It may not wait
 
+	Accelerations func() (print, travel float64) // of the printer, mm/s²; 0: not known. Asked on the loop; nil: never known
+
 	Slots  func() []stock.Slot     // what is loaded where; nil: nobody knows. It may not wait
 	Around func() preflight.Around // what holds for the computer; nil: nobody knows. It may not wait
 

@@ -59,6 +59,15 @@ func New(loop *part.Loop, t Talk, told func(motion.Limits)) *Settings {
 // its filament to be; 0 where it does not tell.
 func (s *Settings) Size() (axes [3]float64, filament float64) { return s.size, s.filament }
 
+// Accelerations are those of moves that extrude and of those that do not, mm/s², as the
+// printer has listed them; 0 where it has not.
+func (s *Settings) Accelerations() (print, travel float64) {
+	if !s.found.Told {
+		return 0, 0
+	}
+	return s.found.Print, s.found.Travel
+}
+
 // Attend says whose run it is that is not to be disturbed.
 func (s *Settings) Attend(r Run) { s.run = r }
 
@@ -68,7 +77,7 @@ func (s *Settings) Hear(event any) bool {
 	switch {
 	case !ok:
 	case e.Kind == wire.Greeted || e.Kind == wire.Restarted:
-		s.asked, s.asking, s.size, s.filament = false, false, [3]float64{}, 0
+		s.asked, s.asking, s.size, s.filament, s.found = false, false, [3]float64{}, 0, motion.Limits{}
 	case s.asking && e.Kind == wire.Heard && !e.Own && e.Reply.Kind == wire.Other:
 		return s.read(e.Reply.Text)
 	}
