@@ -303,6 +303,7 @@ type Run struct {
 	LastedSeconds   float64            `json:"lasted_seconds" doc:"From its first line to now, or to its end"`
 	Progress        *Progress          `json:"progress,omitempty" doc:"Of the run that goes on and of the last one"`
 	By              string             `json:"by,omitempty" doc:"Who started it"`
+	Slots           []int              `json:"slots,omitempty" doc:"From which each of the file's tools is printed; absent: from that of its number"`
 	Overruled       []Overruled        `json:"overruled,omitempty" doc:"What stood in its way, and why that did not matter"`
 	Until           *Until             `json:"until,omitempty" doc:"Where it is to be held, or to end"`
 	Trim            *Trim              `json:"trim,omitempty" doc:"How its lines differ from the file's; of the run that goes on and of the last one"`

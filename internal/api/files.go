@@ -34,6 +34,8 @@ type File struct {
 	Flow              float64            `json:"flow" doc:"The highest that a move asks for, mm³/s"`
 	Fan               float64            `json:"fan" doc:"Part fan at the most, 0 to 1"`
 	Features          []Feature          `json:"features,omitempty" doc:"What is drawn, by layer height and speed; only when one file is asked for"`
+	Slots             []int              `json:"slots,omitempty" doc:"From which slot each of its tools would be printed, as it was asked for; absent: from that of its number"`
+	Proposed          []int              `json:"proposed_slots,omitempty" doc:"From which slot each of its tools would best be printed, by material and colour, where that is another: a proposal, which a person takes or not"`
 	Hints             Hints              `json:"hints" doc:"What its comments say that it was made for"`
 	Findings          []Finding          `json:"findings,omitempty" doc:"What a person should know of its lines; only when one file is asked for"`
 	Checks            []Check            `json:"checks,omitempty" doc:"What stands between it and a start now; only when one file is asked for"`
@@ -108,6 +110,9 @@ type Hints struct {
 	Printer  string  `json:"printer,omitempty"`
 	Nozzle   float64 `json:"nozzle,omitempty" doc:"Diameter, mm"`
 	Filament float64 `json:"filament,omitempty" doc:"Diameter, mm"`
+
+	Materials []string `json:"materials,omitempty" doc:"Of each tool, where several are named"`
+	Colours   []string `json:"colours,omitempty" doc:"Of each tool's filament, #rrggbb; empty: not said"`
 }
 
 // Finding is something about a file's lines.

@@ -12,6 +12,8 @@ type StartRun struct {
 	Seen        *[]string  `json:"seen,omitempty" doc:"Kinds of the checks that were read: if another one has come since, a block or a warning, nothing begins"`
 	Overrule    []Overrule `json:"overrule,omitempty" maxItems:"20" doc:"Blocks that do not matter; takes the scope operate"`
 
+	Slots []int `json:"slots,omitempty" maxItems:"16" doc:"From which slot each of its tools is printed, tool 0 first; absent: from that of its number"`
+
 	Before *[]Performs `json:"before,omitempty" maxItems:"8" doc:"Routines that are performed before its first line; absent: those of every run. Takes the scope operate"`
 	After  *[]Performs `json:"after,omitempty" maxItems:"8" doc:"Routines that are performed once it is finished; absent: those of every run. Takes the scope operate"`
 }

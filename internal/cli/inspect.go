@@ -226,13 +226,18 @@ func showFacts(w io.Writer, f api.File) {
 		}
 		line(g.Heater, "%s %s (line %d)", target(g.Setpoint), where, g.Line)
 	}
-	if h := f.Hints; h != (api.Hints{}) {
-		var said []string
-		for _, s := range []struct{ name, value string }{{"material", h.Material}, {"printer", h.Printer}, {"nozzle", millimetres(h.Nozzle)}, {"filament", millimetres(h.Filament)}} {
-			if s.value != "" {
-				said = append(said, s.name+" "+s.value)
-			}
+	h := f.Hints
+	var said []string
+	material := strings.Join(h.Materials, ", ")
+	if material == "" {
+		material = h.Material
+	}
+	for _, s := range []struct{ name, value string }{{"material", material}, {"colour", strings.Join(h.Colours, ", ")}, {"printer", h.Printer}, {"nozzle", millimetres(h.Nozzle)}, {"filament", millimetres(h.Filament)}} {
+		if s.value != "" {
+			said = append(said, s.name+" "+s.value)
 		}
+	}
+	if len(said) > 0 {
 		line("comments say", "%s", strings.Join(said, ", "))
 	}
 	if len(f.Features) > 0 {

@@ -148,3 +148,24 @@ func by(s api.Slot) string {
 	}
 	return s.By + ", " + local(*s.Since)
 }
+
+// slotsFor are the slots that a file's tools are to be printed from, as they were asked for.
+func slotsFor(ctx context.Context, cmd *cli.Command, c *client.Client, name string) ([]int, error) {
+	text := cmd.String("slots")
+	switch text {
+	case "":
+		return nil, nil
+	case "best":
+		f, err := c.File(ctx, name)
+		return f.Proposed, err
+	}
+	var out []int
+	for word := range strings.SplitSeq(text, ",") {
+		n, err := strconv.Atoi(strings.TrimSpace(word))
+		if err != nil || n < 0 {
+			return nil, wrong("--slots is %q: use numbers from 0 with commas between, as 2,0", text)
+		}
+		out = append(out, n)
+	}
+	return out, nil
+}

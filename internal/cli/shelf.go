@@ -128,7 +128,8 @@ func printCommand() *cli.Command {
 	return &cli.Command{
 		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: append([]cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"},
 			&cli.BoolFlag{Name: "soak", Usage: "hold the bed at the file's setpoint until the plate is even, then begin"},
-			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}, overruleFlag}, slices.Concat(arounds("its first line", "it is finished"), trims())...),
+			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}, overruleFlag,
+			&cli.StringFlag{Name: "slots", Usage: "print tool 0 from the first of these `SLOTS`, tool 1 from the second, with commas between; 'best' is as proposed by material and colour"}}, slices.Concat(arounds("its first line", "it is finished"), trims())...),
 		Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 			whys, err := overruled(cmd)
 			if err != nil {
@@ -146,7 +147,11 @@ func printCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			r, err := c.StartWith(ctx, api.StartRun{Before: before, After: after, File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
+			slots, err := slotsFor(ctx, cmd, c, name)
+			if err != nil {
+				return err
+			}
+			r, err := c.StartWith(ctx, api.StartRun{Slots: slots, Before: before, After: after, File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
 			if err != nil {
 				return err
 			}

@@ -52,7 +52,7 @@ func named(names ...string) *[]run.Performs {
 }
 
 // ordered runs a part as it is ordered.
-func ordered(t *testing.T, part samples.Part, o printing.Order, change ...func(*host.Config)) *rig {
+func ordered(t *testing.T, part written, o printing.Order, change ...func(*host.Config)) *rig {
 	t.Helper()
 	config := simprinter.Vesper()
 	config.Record = true

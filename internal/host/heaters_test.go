@@ -37,7 +37,7 @@ func TestARunThatAnAlarmHeldIsWarmAgainBeforeItGoesOn(t *testing.T) {
 		if _, err := r.Run.Resume(t.Context(), ""); !errors.Is(err, run.ErrAlarm) {
 			t.Errorf("resuming before it is acknowledged: %v", err)
 		}
-		if report, err := r.Run.Preflight(t.Context(), r.files.file); err != nil || !slices.ContainsFunc(report.Checks, func(c preflight.Check) bool { return c.Kind == preflight.Alarm }) {
+		if report, err := r.Run.Preflight(t.Context(), r.files.file, nil); err != nil || !slices.ContainsFunc(report.Checks, func(c preflight.Check) bool { return c.Kind == preflight.Alarm }) {
 			t.Errorf("the preflight says %+v, %v", report, err)
 		}
 		r.board.breaks(true, simprinter.HeaterFault{})

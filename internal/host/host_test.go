@@ -191,7 +191,10 @@ type folder struct {
 func (f folder) File(context.Context, string) (toolpath.File, error)        { return f.file, nil }
 func (f folder) Open(context.Context, toolpath.File) (io.ReadCloser, error) { return os.Open(f.path) }
 
-func shelfOf(t *testing.T, part samples.Part) folder {
+// written is a part that is written as a file.
+type written interface{ Write(io.Writer) error }
+
+func shelfOf(t *testing.T, part written) folder {
 	t.Helper()
 	var body bytes.Buffer
 	if err := part.Write(&body); err != nil {

@@ -99,7 +99,7 @@ type Server struct {
 func (s *Server) mount(r chi.Router) *desk.Desk {
 	d := desk.New(r, s.Access, s.Logger)
 	d.Mount("bench", "Everything live, the link, the emergency stop", bench.Area{Host: s.Host, Link: s.Link, Bed: s.Bed, Ports: port.List})
-	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Shelf: s.Shelf, Intake: s.Intake, Survey: s.Survey, Host: s.Run, Runs: s.Files, Stage: s.Stage})
+	d.Mount("shelf", "Stored files", shelf.Area{Printer: s.Printer, Stock: s.Stock, Shelf: s.Shelf, Intake: s.Intake, Survey: s.Survey, Host: s.Run, Runs: s.Files, Stage: s.Stage})
 	d.Mount("queue", "What waits to be printed", queue.Area{Queue: s.Queue, Bed: s.Bed})
 	d.Mount("slots", "What is loaded where", slots.Area{Stock: s.Stock})
 	d.Mount("runs", "Runs of files", runs.Area{Host: s.Run, Log: s.Runs, Recordings: s.Recordings, Around: s.Around, Settle: s.settle})

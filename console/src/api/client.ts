@@ -11,7 +11,7 @@ type Frame = paths['/v1/events']['get']['responses'][200]['content']['text/event
 export type Events = { [F in Frame as F['event']]: F['data'] }
 
 /** The service's API, typed by its own description. */
-export const api = createClient<paths>({ baseUrl: base })
+export const api = createClient<paths>({ baseUrl: base, querySerializer: { array: { style: 'form', explode: false } } })
 
 /** What an operation answered, or its problem thrown. */
 export async function answered<T>(call: Promise<{ data?: T, error?: unknown, response: Response }>): Promise<T> {

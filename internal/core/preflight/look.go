@@ -159,7 +159,7 @@ func (l *looking) slot(tool int, s stock.Slot, hints toolpath.Hints) {
 		l.add(Check{Kind: Slot, Level: Note, Passing: true, Do: "say what is loaded there, or load something"}, "nobody has said what is loaded in slot %d", s.Number)
 		return
 	}
-	want, have := stock.Family(hints.Material), stock.Family(s.Material)
+	want, have := stock.Family(hints.MaterialOf(tool)), stock.Family(s.Material)
 	before := len(l.Checks)
 	h := heat.NozzleOf(min(tool, max(l.Printer.Tools-1, 0)))
 	given := l.File.Setpoints[h]
@@ -168,8 +168,8 @@ func (l *looking) slot(tool int, s stock.Slot, hints toolpath.Hints) {
 		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Do: "load what the file is for, or slice it again for this material"},
 			"the file sets %s to %g °C, and the %s in slot %d takes %g to %g °C", l.name(h), given, s.Material, s.Number, s.Coldest, s.Hottest)
 	case want != "" && have != "" && want != have:
-		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Do: "load " + want + ", or slice it again for " + have},
-			"its comments say that it is for %s, and %s is in slot %d", hints.Material, s.Material, s.Number)
+		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Do: "load " + want + ", print it from another slot, or slice it again for " + have},
+			"its comments say that it is for %s, and %s is in slot %d", hints.MaterialOf(tool), s.Material, s.Number)
 	}
 	if s.Diameter > 0 && hints.Filament > 0 && math.Abs(hints.Filament-s.Diameter) > 0.3 {
 		l.add(Check{Kind: Filament, Level: Block, Overrule: true, Passing: true, Do: "load filament of that diameter, or slice it again"},

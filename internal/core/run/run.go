@@ -102,6 +102,7 @@ type Record struct {
 	By        string       // who started it
 	Entry     string       `json:",omitempty"` // of the queue that it was; empty: it was none
 	Overruled []Overruling `json:",omitempty"`
+	Slots     []int        `json:",omitempty"` // from which each of the file's tools is printed; empty: from that of its number
 	Before    []Performs   `json:",omitempty"` // routines that are performed before its first line
 	After     []Performs   `json:",omitempty"` // and once it is finished
 }

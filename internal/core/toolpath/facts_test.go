@@ -3,6 +3,7 @@ package toolpath_test
 import (
 	"fmt"
 	"math"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -119,11 +120,11 @@ func TestWhatAFileIs(t *testing.T) {
 
 func TestCommentsAreHints(t *testing.T) {
 	s := read(t, "; filament_type = PETG;PETG\n;Nozzle diameter: 0.6,0.6\n; printer_model = Vesper\n; filament_diameter = 2.85\n; a word: odd\n;=\n;nozzle_diameter = 99\n"+begin+square(0.2, 50)+end)
-	if h := s.Hints; h != (toolpath.Hints{Material: "PETG", Printer: "Vesper", Nozzle: 0.6, Filament: 2.85}) {
+	if h := s.Hints; !reflect.DeepEqual(h, toolpath.Hints{Material: "PETG", Printer: "Vesper", Nozzle: 0.6, Filament: 2.85}) {
 		t.Errorf("hints %+v", h)
 	}
 	bare := read(t, begin+square(0.2, 50)+end)
-	if s.Duration != bare.Duration || s.Filament != bare.Filament || bare.Hints != (toolpath.Hints{}) {
+	if s.Duration != bare.Duration || s.Filament != bare.Filament || !reflect.DeepEqual(bare.Hints, toolpath.Hints{}) {
 		t.Error("what is computed goes by comments")
 	}
 }

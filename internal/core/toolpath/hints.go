@@ -2,6 +2,7 @@ package toolpath
 
 import (
 	"bytes"
+	"regexp"
 	"strconv"
 	"strings"
 )
@@ -13,7 +14,29 @@ type Hints struct {
 	Printer  string  `json:",omitempty"`
 	Nozzle   float64 `json:",omitempty"` // diameter, mm
 	Filament float64 `json:",omitempty"` // diameter, mm
+
+	Materials []string `json:",omitempty"` // of each tool, where several are named
+	Colours   []string `json:",omitempty"` // of each tool's filament, #rrggbb; empty: not said
 }
+
+// MaterialOf is what a tool is for; empty: not said.
+func (h Hints) MaterialOf(tool int) string {
+	if tool >= 0 && tool < len(h.Materials) {
+		return h.Materials[tool]
+	}
+	return h.Material
+}
+
+// ColourOf is of what colour a tool's filament is; empty: not said.
+func (h Hints) ColourOf(tool int) string {
+	if tool >= 0 && tool < len(h.Colours) {
+		return h.Colours[tool]
+	}
+	return ""
+}
+
+// mostTools is for how many tools hints are kept.
+const mostTools = 16
 
 // longestHint is the longest value that is kept, bytes.
 const longestHint = 60
@@ -47,6 +70,20 @@ func (h *Hints) note(comment []byte) {
 		number(value, &h.Filament)
 	case has("filament", "type"), key == "material", key == "filament", has("material", "type"), has("material", "name"):
 		text(value, &h.Material)
+		if h.Materials == nil {
+			if all := each(comment[at+1:]); len(all) > 1 {
+				h.Materials = all
+			}
+		}
+	case has("filament", "colour"), has("filament", "color"), has("extruder", "colour"), has("extruder", "color"), has("material", "colour"), has("material", "color"):
+		if h.Colours == nil {
+			for _, c := range each(comment[at+1:]) {
+				if c = strings.ToLower(c); !coloured.MatchString(c) {
+					c = ""
+				}
+				h.Colours = append(h.Colours, c)
+			}
+		}
 	case key == "printer", key == "machine", has("printer", "model"), has("printer", "name"), has("machine", "name"), has("machine", "model"), has("target", "machine"):
 		text(value, &h.Printer)
 	}
@@ -66,6 +103,20 @@ func firstOf(value []byte) string {
 	return first[:min(len(first), longestHint)]
 }
 
+// each are the values behind a key, without quotes.
+func each(values []byte) (out []string) {
+	for v := range strings.SplitSeq(strings.ToValidUTF8(string(values), ""), ";") {
+		v = strings.Trim(v, " \t\r\"'")
+		if out = append(out, v[:min(len(v), longestHint)]); len(out) == mostTools {
+			break
+		}
+	}
+	return out
+}
+
+// coloured is what a colour looks like.
+var coloured = regexp.MustCompile(`^#[0-9a-f]{6}$`)
+
 // number takes the first of some numbers, unless one is known.
 func number(value string, to *float64) {
 	value, _, _ = strings.Cut(value, ",")
@@ -84,7 +135,11 @@ func text(value string, to *string) {
 
 // settle drops what cannot be kept: text that is no text.
 func (h *Hints) settle() {
-	for _, t := range []*string{&h.Material, &h.Printer} {
+	all := []*string{&h.Material, &h.Printer}
+	for i := range h.Materials {
+		all = append(all, &h.Materials[i])
+	}
+	for _, t := range all {
 		*t = strings.ToValidUTF8(strings.Map(func(r rune) rune {
 			if r < ' ' || r == 0x7f {
 				return -1

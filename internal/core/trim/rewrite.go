@@ -35,7 +35,9 @@ type Rewriter struct {
 }
 
 // New returns a rewriter at the beginning of a file.
-func New(f File, s Schedule) *Rewriter { return &Rewriter{file: f, rest: s, accel: f.Has} }
+func New(f File, s Schedule) *Rewriter {
+	return &Rewriter{file: f, rest: s, accel: f.Has, tool: f.Tool}
+}
 
 // Next is a change from the next command on. Lead is where the lines so far lead.
 func (r *Rewriter) Next(t Trim, lead gcode.State) Change {

@@ -126,6 +126,7 @@ type File struct {
 	Highest   float64                 // mm: the highest that the nozzle goes
 	Room      float64                 // mm that the machine has; 0: not known
 	Has       Accel                   // what the printer has before the first line
+	Tool      int                     // that is in use before the first line
 }
 
 // An Accel is with what moves are accelerated that extrude, and those that do not, mm/s²;

@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/stock"
 )
 
 // ahead reads a file's commands ahead of the printer, so that a slow disk never
@@ -15,6 +16,7 @@ type ahead struct {
 	batch []string
 	eof   bool
 	err   error // why it ended before the file did; read after lines is closed
+	slots stock.Mapping
 	wake  func()
 	quit  func()
 }
@@ -26,11 +28,11 @@ const (
 	batchesAhead = 4
 )
 
-// readAhead reads body, and closes closer when it is done or not wanted any more. It
+// readAhead reads body, whose tools are printed from those slots, and closes closer when it is done or not wanted any more. It
 // calls wake when there is something to take.
-func readAhead(body io.Reader, closer io.Closer, wake func()) *ahead {
+func readAhead(body io.Reader, closer io.Closer, slots stock.Mapping, wake func()) *ahead {
 	quit := make(chan struct{})
-	a := &ahead{lines: make(chan []string, batchesAhead), wake: wake, quit: sync.OnceFunc(func() { close(quit) })}
+	a := &ahead{lines: make(chan []string, batchesAhead), slots: slots, wake: wake, quit: sync.OnceFunc(func() { close(quit) })}
 	go a.read(body, closer, quit)
 	return a
 }
@@ -57,7 +59,7 @@ func (a *ahead) read(body io.Reader, closer io.Closer, quit <-chan struct{}) {
 		if len(command) == 0 {
 			continue
 		}
-		if batch = append(batch, string(command)); len(batch) == batchLines && !hand() {
+		if batch = append(batch, a.slots.Line(string(command))); len(batch) == batchLines && !hand() {
 			return
 		}
 	}

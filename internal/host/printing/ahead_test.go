@@ -28,7 +28,7 @@ func TestAFileIsReadAheadToItsEnd(t *testing.T) {
 	text := strings.Repeat("G1 X1 ; a comment\n\n; nothing\nG1 X2\n", 1000) + "M84"
 	for name, body := range map[string]io.Reader{"at once": strings.NewReader(text), "byte by byte": iotest.OneByteReader(strings.NewReader(text)), "broken": io.MultiReader(strings.NewReader(text), iotest.ErrReader(errors.New("the disk")))} {
 		woken := make(chan struct{}, 1)
-		got, err := all(readAhead(body, io.NopCloser(nil), func() {
+		got, err := all(readAhead(body, io.NopCloser(nil), nil, func() {
 			select {
 			case woken <- struct{}{}:
 			default:
@@ -39,7 +39,7 @@ func TestAFileIsReadAheadToItsEnd(t *testing.T) {
 		}
 	}
 	woken := make(chan struct{}, 1)
-	if _, err := all(readAhead(strings.NewReader("G1\n"+strings.Repeat("x", 2<<20)), io.NopCloser(nil), func() { woken <- struct{}{} }), woken); err == nil {
+	if _, err := all(readAhead(strings.NewReader("G1\n"+strings.Repeat("x", 2<<20)), io.NopCloser(nil), nil, func() { woken <- struct{}{} }), woken); err == nil {
 		t.Error("a line of two million characters was read")
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/trim"
 	"diathermon/internal/core/wire"
@@ -25,6 +26,7 @@ type job struct {
 	fed       int            // of the file's commands, handed to the conversation
 	leads     gcode.State    // where they lead
 	wanted    trim.Trim      // how they are to be from the first one on
+	first     string         // said before the first of them: it chooses their tool; empty: nothing
 	performed int            // of the routines that come before the first of them
 	outlook   outlook
 	there     bool // every move before the place where it is to end is being waited for
@@ -40,8 +42,8 @@ func facts(f toolpath.File) run.File {
 }
 
 // trimmed is what must be known of a file to trim it.
-func (p *Printing) trimmed(f toolpath.File) trim.File {
-	out := trim.File{Setpoints: f.Setpoints, Highest: max(f.Extent.Max[gcode.Z], f.Reach.Max[gcode.Z]), Room: p.cfg.Printer.Height}
+func (p *Printing) trimmed(f toolpath.File, slots stock.Mapping) trim.File {
+	out := trim.File{Tool: slots.Of(0), Setpoints: f.Setpoints, Highest: max(f.Extent.Max[gcode.Z], f.Reach.Max[gcode.Z]), Room: p.cfg.Printer.Height}
 	if p.cfg.Accelerations != nil {
 		out.Has.Print, out.Has.Travel = p.cfg.Accelerations()
 	}
@@ -73,13 +75,13 @@ func (p *Printing) begin(o Order, around Around, f toolpath.File, body io.ReadCl
 	record := run.Record{
 		ID: id.String(), File: f.Name, Digest: f.Digest, State: run.Waiting, Created: p.loop.Wall(),
 		Commands: f.Commands, Filament: f.Filament, Estimate: f.Duration,
-		By: o.By, Entry: o.Entry, Overruled: overruled, Before: around.Before, After: around.After,
+		By: o.By, Entry: o.Entry, Overruled: overruled, Slots: o.Slots, Before: around.Before, After: around.After,
 	}
 	book, err := p.cfg.Journal.Begin(record)
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrJournal, err)
 	}
-	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, wanted: o.Trim, ahead: readAhead(body, body, p.loop.Wake), trim: trim.New(p.trimmed(f), nil)}
+	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, wanted: o.Trim, first: o.first, ahead: readAhead(body, body, o.Slots, p.loop.Wake), trim: trim.New(p.trimmed(f, o.Slots), nil)}
 	p.loop.Decide("run %s begins: %s", record.ID, f.Name)
 	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)
 	if len(around.Before) == 0 {
@@ -156,6 +158,10 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 		p.cfg.Recorder.Run(j.life.Record())
 		p.publish()
 	case run.DoLane:
+		if e.Open && j.first != "" { // behind what counts the lines, and before the first of them
+			p.talk.Say(j.first, nil)
+			j.first = ""
+		}
 		if e.Open {
 			j.outlook.pace.Pause()
 		}

@@ -13,6 +13,7 @@ import (
 
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/trim"
 	"diathermon/internal/core/wire"
@@ -42,8 +43,17 @@ func (p *Printing) TakeUp(ctx context.Context) (run.Record, error) {
 		p.loop.Log.Warn("the run that was cut off cannot go on: its file is not on the shelf any more", "run", r.ID, "file", r.File)
 		return run.Record{}, nil
 	}
+	first := ""
+	if slots := stock.Mapping(r.Slots); !slots.Same() {
+		if r.Taken == 0 {
+			if first, err = p.first(ctx, f, slots); err != nil {
+				p.loop.Log.Error("the file of the run that was cut off cannot be read", "error", err)
+			}
+		}
+		f = p.mapped(f, slots)
+	}
 	life.Equip(p.cfg.Rules, facts(f))
-	p.job = &job{life: life, file: f, book: book}
+	p.job = &job{life: life, file: f, book: book, first: first}
 	p.step(run.Event{On: run.OnBack})
 	return r, nil
 }
@@ -64,12 +74,13 @@ func (p *Printing) Earlier() wire.Earlier {
 // replayTo reads the run's file up to what a line's number leads to, and lets the run
 // go on from there.
 func (p *Printing) replayTo(j *job, number, after int) {
-	how := p.trimmed(j.file)
+	slots := stock.Mapping(j.life.Record().Slots)
+	how := p.trimmed(j.file, slots)
 	conv, ledger, trims := p.talk.Conversation(), j.life.Ledger(), j.life.Trims()
 	j.trim = nil
 	p.loop.Decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Taken())
 	go func() {
-		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, trim.New(how, trims), func(next func() (string, bool)) (run.Replayed, error) { return ledger.Replay(next, number, after) })
+		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, slots, "", trim.New(how, trims), func(next func() (string, bool)) (run.Replayed, error) { return ledger.Replay(next, number, after) })
 		answered := p.loop.Ask(context.Background(), func() {
 			e := run.Event{On: run.OnReplayed, Lead: &lead}
 			switch {
@@ -80,7 +91,7 @@ func (p *Printing) replayTo(j *job, number, after int) {
 				p.loop.Log.Error("reading the file again", "error", err)
 				e.Reason = err.Error()
 			default:
-				j.fed, j.leads, j.ahead, j.trim = j.life.Taken(), lead.State, rest.ahead(p.loop.Wake), rest.trim
+				j.fed, j.leads, j.ahead, j.trim = j.life.Taken(), lead.State, rest.ahead(slots, p.loop.Wake), rest.trim
 			}
 			p.step(e)
 		})
@@ -103,17 +114,19 @@ func (r *rest) close() {
 	}
 }
 
-func (r *rest) ahead(wake func()) *ahead { return readAhead(r.in, r.body, wake) }
+func (r *rest) ahead(slots stock.Mapping, wake func()) *ahead {
+	return readAhead(r.in, r.body, slots, wake)
+}
 
 // replay opens a file, lets read have its commands as they become, up to some command, and
-// returns the rest.
-func replay[P any](ctx context.Context, files Files, f toolpath.File, becomes *trim.Rewriter, read func(next func() (string, bool)) (P, error)) (P, *rest, error) {
+// returns the rest. What was said first comes before them.
+func replay[P any](ctx context.Context, files Files, f toolpath.File, slots stock.Mapping, first string, becomes *trim.Rewriter, read func(next func() (string, bool)) (P, error)) (P, *rest, error) {
 	body, err := files.Open(ctx, f)
 	if err != nil {
 		return *new(P), nil, err
 	}
 	in := bufio.NewReaderSize(body, 64<<10)
-	lead, err := read(becomes.Through(run.Commands(in)))
+	lead, err := read(behind(first, becomes.Through(withSlots(slots, run.Commands(in)))))
 	if err != nil {
 		body.Close()
 		return lead, nil, err
@@ -143,6 +156,7 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 	var ledger run.Ledger
 	var trims trim.Schedule
 	var how trim.File
+	var slots stock.Mapping
 	taken, left, aside := 0, 0.0, false
 	var refused error
 	err := p.loop.Ask(ctx, func() {
@@ -153,7 +167,8 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 		case j.state() != run.Interrupted:
 			refused = fmt.Errorf("%w: it is %s, not interrupted", run.ErrState, j.state())
 		default:
-			how = p.trimmed(j.file)
+			slots = j.life.Record().Slots
+			how = p.trimmed(j.file, slots)
 			file, ledger, trims, taken = j.file, j.life.Ledger(), j.life.Trims(), j.life.Taken()
 			left, aside = j.life.Left()
 		}
@@ -165,21 +180,30 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 	if err != nil {
 		return run.Plan{}, nil, err
 	}
+	first, err := p.first(ctx, file, slots)
+	if err != nil {
+		return run.Plan{}, nil, err
+	}
 	to := func(command int) func(func() (string, bool)) (run.Point, error) {
-		return func(next func() (string, bool)) (run.Point, error) { return run.Replay(next, command) }
+		return func(next func() (string, bool)) (run.Point, error) {
+			if first != "" {
+				command++
+			}
+			return run.Replay(next, command)
+		}
 	}
 	switch {
 	case math.IsNaN(c.Height) && aside:
 		c.Height = left
 	case math.IsNaN(c.Height): // a printer that is kept busy is as far behind as its planner is long
-		was, rest, err := replay(ctx, p.cfg.Files, file, trim.New(how, trims), to(max(taken-plannerHolds, 0)))
+		was, rest, err := replay(ctx, p.cfg.Files, file, slots, first, trim.New(how, trims), to(max(taken-plannerHolds, 0)))
 		if err != nil {
 			return run.Plan{}, nil, err
 		}
 		rest.close()
 		c.Height = was.Machine()[gcode.Z]
 	}
-	at, rest, err := replay(ctx, p.cfg.Files, file, trim.New(how, trims), to(command))
+	at, rest, err := replay(ctx, p.cfg.Files, file, slots, first, trim.New(how, trims), to(command))
 	if err != nil {
 		return run.Plan{}, nil, err
 	}
@@ -234,7 +258,7 @@ func (p *Printing) PickUp(ctx context.Context, id string, c Choice) (Now, error)
 			return err
 		}
 		p.loop.Decide("picked up at command %d, layer %d, Z %g, nozzle at %g", plan.Command, plan.Layer, plan.Z, plan.Height)
-		j.fed, j.ahead, j.trim = plan.Command, rest.ahead(p.loop.Wake), rest.trim
+		j.fed, j.ahead, j.trim = plan.Command, rest.ahead(j.life.Record().Slots, p.loop.Wake), rest.trim
 		if line := j.trim.Anew(); line != "" {
 			p.talk.Say(line, nil)
 		}

@@ -12,28 +12,33 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/trim"
 )
 
 // An Order is what somebody wants to be run.
 type Order struct {
-	File   string     // its name on the shelf
-	Digest string     // of the bytes that they mean; empty: whatever is there
-	Soak   *heat.Soak // the bed is heated to the file's setpoint and held there before the first line; nil: it is not. Its For says how long
-	By     string     // who wants it
-	Entry  string     // of the queue; empty: it is none
-	Trim   trim.Trim  // how its lines are to be
+	File   string        // its name on the shelf
+	Digest string        // of the bytes that they mean; empty: whatever is there
+	Soak   *heat.Soak    // the bed is heated to the file's setpoint and held there before the first line; nil: it is not. Its For says how long
+	By     string        // who wants it
+	Entry  string        // of the queue; empty: it is none
+	Trim   trim.Trim     // how its lines are to be
+	Slots  stock.Mapping // from which each of the file's tools is printed
 
 	Before, After *[]run.Performs // routines that are performed before its first line, and once it is finished; nil: those of every run
+
+	first string // the line that chooses the file's first tool for it; empty: there is no need
 
 	Overrule map[preflight.Kind]string // blocks that do not matter, and why
 	Seen     []preflight.Kind          // of the checks that they have read; nil: it is not known
 }
 
 // Preflight returns what stands between a file and its start now, and what does not.
-func (p *Printing) Preflight(ctx context.Context, f toolpath.File) (preflight.Report, error) {
-	reports, err := p.Preflights(ctx, []toolpath.File{f})
+// Its tools are printed from those slots.
+func (p *Printing) Preflight(ctx context.Context, f toolpath.File, slots stock.Mapping) (preflight.Report, error) {
+	reports, err := p.Preflights(ctx, []toolpath.File{p.mapped(f, slots)})
 	if err != nil {
 		return preflight.Report{}, err
 	}
@@ -104,6 +109,13 @@ func (p *Printing) Start(ctx context.Context, o Order) (Now, error) {
 	if o.Digest != "" && o.Digest != f.Digest {
 		return Now{}, fmt.Errorf("%w: look at %s as it is now, then start it again", ErrReplaced, o.File)
 	}
+	if err := o.Slots.Check(f.Tools, p.cfg.Printer.Places()); err != nil {
+		return Now{}, err
+	}
+	if o.first, err = p.first(ctx, f, o.Slots); err != nil {
+		return Now{}, err
+	}
+	f = p.mapped(f, o.Slots)
 	around, err := p.around(o)
 	if err != nil {
 		return Now{}, err
@@ -152,7 +164,7 @@ func (p *Printing) start(o Order, around Around, f toolpath.File, body io.ReadCl
 	if blocks, _ := left.Blocks(); len(blocks) > 0 {
 		return &BlockedError{Report: report}
 	}
-	if err := o.Trim.Check(p.trimmed(f), p.cfg.Printer.Limits); err != nil {
+	if err := o.Trim.Check(p.trimmed(f, o.Slots), p.cfg.Printer.Limits); err != nil {
 		return err
 	}
 	if o.Soak != nil && f.Setpoints[heat.Bed] == 0 {

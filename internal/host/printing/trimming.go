@@ -15,7 +15,7 @@ func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) t
 	return p.control(ctx, id, func(j *job) error {
 		before := j.life.Trim()
 		t := change(before)
-		if err := t.Check(p.trimmed(j.file), p.cfg.Printer.Limits); err != nil {
+		if err := t.Check(p.trimmed(j.file, j.life.Record().Slots), p.cfg.Printer.Limits); err != nil {
 			return err
 		}
 		if j.trim == nil || j.ahead == nil {

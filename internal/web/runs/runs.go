@@ -13,6 +13,7 @@ import (
 	"diathermon/internal/api"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/trim"
 	"diathermon/internal/facts"
 	"diathermon/internal/host/printing"
@@ -70,6 +71,7 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: printing.ErrMoved, Status: http.StatusConflict, Title: printing.ErrMoved.Error()},
 		desk.Kind{Err: printing.ErrReplaced, Status: http.StatusConflict, Title: printing.ErrReplaced.Error()},
 		desk.Kind{Err: printing.ErrPlace, Status: http.StatusUnprocessableEntity, Title: printing.ErrPlace.Error()},
+		desk.Kind{Err: stock.ErrMapping, Status: http.StatusUnprocessableEntity, Title: stock.ErrMapping.Error()},
 		desk.Kind{Err: printing.ErrAround, Status: http.StatusUnprocessableEntity, Title: printing.ErrAround.Error()},
 		desk.Kind{Err: trim.ErrValue, Status: http.StatusUnprocessableEntity, Title: trim.ErrValue.Error()},
 		desk.Kind{Err: preflight.ErrDanger, Status: http.StatusConflict, Title: preflight.ErrDanger.Error()},

@@ -22,7 +22,7 @@ func Of(r run.Record) api.Run {
 		ID: r.ID, File: r.File, Digest: r.Digest, State: string(r.State), Over: r.State.Final(), Going: r.State.Going(), Reason: r.Reason,
 		Created: r.Created.UTC(), Started: api.Moment(r.Started), Laying: api.Moment(r.Laying), Ended: api.Moment(r.Ended),
 		Commands: r.Commands, Taken: r.Taken, FilamentMM: r.Filament, EstimateSeconds: r.Estimate.Seconds(), LastedSeconds: r.Lasted(time.Now()).Seconds(),
-		By: r.By, Overruled: overruledOf(r.Overruled),
+		Slots: r.Slots, By: r.By, Overruled: overruledOf(r.Overruled),
 	}
 }
 
@@ -128,7 +128,7 @@ func planOf(p run.Plan, r api.Run, layers int) api.Plan {
 
 // orderOf is what somebody wants to be run.
 func orderOf(s api.StartRun, by string, whys map[preflight.Kind]string) printing.Order {
-	o := printing.Order{File: s.File, Digest: s.Digest, By: by, Overrule: whys}
+	o := printing.Order{File: s.File, Digest: s.Digest, By: by, Overrule: whys, Slots: s.Slots}
 	if s.Soak {
 		o.Soak = &heat.Soak{For: api.Seconds(s.SoakSeconds)}
 	}

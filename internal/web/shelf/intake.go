@@ -218,7 +218,7 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, asked url.Values, in
 func (a Area) taken(ctx context.Context, t doors.Taken) api.Stored {
 	out := api.Stored{File: a.known(facts.Of(t.File, a.Printer), nil), Outcome: string(t.Outcome)}
 	if t.Run != nil || t.Not != nil || t.Why != nil { // what it is started by
-		if whole, err := a.whole(ctx, t.File); err == nil {
+		if whole, err := a.whole(ctx, t.File, nil); err == nil {
 			out.File = whole
 		}
 	}

@@ -19,6 +19,7 @@ import (
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/doors"
 	"diathermon/internal/facts"
@@ -52,7 +53,7 @@ type Survey interface {
 
 // Host is what prints them.
 type Host interface {
-	Preflight(ctx context.Context, f toolpath.File) (preflight.Report, error)
+	Preflight(ctx context.Context, f toolpath.File, slots stock.Mapping) (preflight.Report, error)
 	WarmsIn(ctx context.Context, f toolpath.File) (time.Duration, bool, error) // false: that is not known
 }
 
@@ -61,9 +62,13 @@ type Intake interface {
 	Take(ctx context.Context, a shelf.Arrival, then doors.Then) (doors.Taken, error)
 }
 
+// Stock is what is loaded where.
+type Stock interface{ Slots() []stock.Slot }
+
 // Area is the area.
 type Area struct {
 	Printer machine.Printer
+	Stock   Stock // what is loaded; nil: it is not known
 	Shelf   Shelf
 	Intake  Intake
 	Survey  Survey
@@ -113,12 +118,18 @@ func (a Area) mountFiles(d *desk.Desk) {
 		})
 
 	desk.Show(d, d.Op("get-file", http.MethodGet, "/v1/shelf/{name}", desk.Read, "What a file's moves amount to, and what stands between it and a start", 404),
-		func(ctx context.Context, in *name) (api.File, error) {
+		func(ctx context.Context, in *struct {
+			Name  string `path:"name" doc:"Name on the shelf"`
+			Slots []int  `query:"slots" doc:"As it would be printed with its tools from these slots, tool 0 first"`
+		}) (api.File, error) {
 			f, err := a.Shelf.Known(ctx, in.Name)
 			if err != nil {
 				return api.File{}, err
 			}
-			return a.whole(ctx, f)
+			if err := stock.Mapping(in.Slots).Check(f.Tools, a.Printer.Places()); err != nil {
+				return api.File{}, err
+			}
+			return a.whole(ctx, f, in.Slots)
 		})
 
 	desk.Show(d, d.Op("list-file-layers", http.MethodGet, "/v1/shelf/{name}/by-layer", desk.Read, "Time and filament of a file by layer", 404),
@@ -183,12 +194,12 @@ func (a Area) known(f api.File, past map[string]run.History) api.File {
 
 // whole is all that is known of a file, with what stands between it and a start, and how
 // long its warm-up would take.
-func (a Area) whole(ctx context.Context, f toolpath.File) (api.File, error) {
+func (a Area) whole(ctx context.Context, f toolpath.File, slots stock.Mapping) (api.File, error) {
 	past, err := a.Runs.Histories(ctx)
 	if err != nil {
 		return api.File{}, err
 	}
-	report, err := a.Host.Preflight(ctx, f)
+	report, err := a.Host.Preflight(ctx, f, slots)
 	if err != nil {
 		return api.File{}, err
 	}
@@ -197,11 +208,27 @@ func (a Area) whole(ctx context.Context, f toolpath.File) (api.File, error) {
 		return api.File{}, err
 	}
 	out := a.known(facts.Whole(f, a.Printer), past)
+	if out.Slots = slots; a.Stock != nil {
+		out.Proposed = proposed(f, a.Stock.Slots())
+	}
 	if out.Checks, out.Fine = facts.Checks(report.Checks), facts.Fine(report.Fine); known {
 		s := took.Seconds()
 		out.WarmingSeconds = &s
 	}
 	return out, nil
+}
+
+// proposed is from which slots a file's tools would best be printed; nil: from those of
+// their numbers.
+func proposed(f toolpath.File, slots []stock.Slot) []int {
+	wants := make([]stock.Want, len(f.ByTool))
+	for tool, mm := range f.ByTool {
+		wants[tool] = stock.Want{Used: mm > 0, Material: f.Hints.MaterialOf(tool), Colour: f.Hints.ColourOf(tool)}
+	}
+	if m := stock.Propose(wants, slots); !m.Same() {
+		return m
+	}
+	return nil
 }
 
 // unusedFor is how long a file lies about before it is proposed to remove it.

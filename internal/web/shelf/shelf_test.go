@@ -20,6 +20,7 @@ import (
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/queue"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/doors"
 	"diathermon/internal/host/printing"
@@ -113,7 +114,7 @@ func (b *board) Remove(ctx context.Context, name string) error {
 	_, err := b.File(ctx, name)
 	return err
 }
-func (b *board) Preflight(context.Context, toolpath.File) (preflight.Report, error) {
+func (b *board) Preflight(context.Context, toolpath.File, stock.Mapping) (preflight.Report, error) {
 	return preflight.Report{Checks: []preflight.Check{{Level: preflight.Warn, Title: "look at the bed", Do: "look"}}}, nil
 }
 func (b *board) WarmsIn(_ context.Context, f toolpath.File) (time.Duration, bool, error) {

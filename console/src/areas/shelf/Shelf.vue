@@ -72,8 +72,8 @@ async function send(a: Arrival, replace: boolean) {
 
 function dismiss(a: Arrival) { arrivals.value = arrivals.value.filter(other => other.file !== a.file) }
 
-const look = (name: string) => host.attempt(async () => {
-  chosen.value = await answered(api.GET('/v1/shelf/{name}', { params: { path: { name } } }))
+const look = (name: string, slots?: number[]) => host.attempt(async () => {
+  chosen.value = await answered(api.GET('/v1/shelf/{name}', { params: { path: { name }, query: { slots } } }))
 })
 
 async function start(order: Schemas['StartRun']) {

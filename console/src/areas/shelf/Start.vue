@@ -15,7 +15,7 @@ import Picture from './Picture.vue'
 
 /** What a file is, what stands between it and its start, and the start. */
 const file = defineModel<Schemas['File']>()
-const emit = defineEmits<{ start: [order: Schemas['StartRun']], wait: [name: string], look: [name: string] }>()
+const emit = defineEmits<{ start: [order: Schemas['StartRun']], wait: [name: string], look: [name: string, slots?: number[]] }>()
 const host = useHost()
 const id = useId()
 const Trim = defineAsyncComponent(() => import('../bench/Trim.vue'))
@@ -25,12 +25,19 @@ const trimming = ref(false)
 const Around = defineAsyncComponent(() => import('../routines/Around.vue'))
 const usual = ref<Schemas['Around']>({ before: [], after: [] }) // around every run
 const around = ref(usual.value)
+const Slots = defineAsyncComponent(() => import('./Slots.vue'))
+const slots = ref<Schemas['Slot'][]>([])
+const mapping = ref<number[]>([])
+const look = () => { if (file.value) emit('look', file.value.name, mapping.value.length ? mapping.value : undefined) }
+watch(mapping, (now, before) => { if (now.length || before.length) look() })
 const rounding = ref(false)
 const whys = ref<Record<string, string>>({})
 watch(() => file.value?.name, () => {
   whys.value = {}
   trim.value = {}
   trimming.value = rounding.value = false
+  mapping.value = file.value?.slots ?? []
+  api.GET('/v1/slots').then(({ data }) => { slots.value = data?.slots ?? [] }, () => undefined)
   if (!file.value || !me.may('operate')) return
   api.GET('/v1/printer/around').then(({ data }) => {
     if (!data) return
@@ -38,11 +45,11 @@ watch(() => file.value?.name, () => {
     rounding.value = data.before.length + data.after.length > 0
   }, () => undefined)
 })
-watch(() => [host.bed?.since, host.changes.slots], () => { if (file.value) emit('look', file.value.name) }) // somebody else has said so
+watch(() => [host.bed?.since, host.changes.slots], () => { look() }) // somebody else has said so
 const blocked = computed(() => file.value?.checks?.some(c => c.level === 'block' && !whys.value[c.kind]?.trim()) ?? false)
 const overrule = computed(() => (file.value?.checks ?? []).filter(c => c.overrule && whys.value[c.kind]?.trim()).map(c => ({ kind: c.kind, why: whys.value[c.kind]!.trim() })))
 /** What is to be run is what was looked at: the bytes, and the checks that were read. */
-const start = (f: Schemas['File']) => emit('start', { file: f.name, digest: f.digest, seen: [...new Set((f.checks ?? []).map(c => c.kind))], overrule: overrule.value, trim: trimming.value ? trim.value : undefined, ...around.value === usual.value ? {} : around.value })
+const start = (f: Schemas['File']) => emit('start', { file: f.name, digest: f.digest, seen: [...new Set((f.checks ?? []).map(c => c.kind))], overrule: overrule.value, trim: trimming.value ? trim.value : undefined, slots: mapping.value.length ? mapping.value : undefined, ...around.value === usual.value ? {} : around.value })
 const done = computed(() => file.value?.survey.state === 'done')
 const size = computed(() => file.value?.part ? dimensions(file.value.part) : 'lays nothing')
 const cost = computed(() => file.value?.cost === undefined ? '' : `, ${file.value.cost.toFixed(2)} ${file.value.currency ?? ''}`.trimEnd())
@@ -77,8 +84,9 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
         <v-btn v-if="done && me.may('operate')" variant="text" class="mb-2 ms-n2" :prepend-icon="mdiTune" :aria-expanded="trimming" data-trimming @click="trimming = !trimming">Settings for this run</v-btn>
         <v-btn v-if="done && me.may('operate') && !rounding" variant="text" class="mb-2 ms-n2" :prepend-icon="mdiPlaylistPlay" data-rounding @click="rounding = true">Before and after it</v-btn>
         <Trim v-if="trimming" v-model="trim" class="mb-4" :origin="file.setpoints ?? {}" />
+        <Slots v-if="slots.length > 1 && file.tools.length" v-model="mapping" class="mb-4" :file="file" :slots="slots" />
         <Around v-if="rounding" v-model="around" class="mb-4" />
-        <Checks v-model="whys" :checks="file.checks" :fine="file.fine" @look="emit('look', file.name)" />
+        <Checks v-model="whys" :checks="file.checks" :fine="file.fine" @look="look" />
       </v-card-text>
       <v-card-actions class="flex-wrap px-4 pb-4">
         <v-btn variant="text" :prepend-icon="mdiDownload" :href="at(`/v1/shelf/${encodeURIComponent(file.name)}/content`)">Download</v-btn>
