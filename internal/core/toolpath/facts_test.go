@@ -120,7 +120,7 @@ func TestWhatAFileIs(t *testing.T) {
 
 func TestCommentsAreHints(t *testing.T) {
 	s := read(t, "; filament_type = PETG;PETG\n;Nozzle diameter: 0.6,0.6\n; printer_model = Vesper\n; filament_diameter = 2.85\n; a word: odd\n;=\n;nozzle_diameter = 99\n"+begin+square(0.2, 50)+end)
-	if h := s.Hints; !reflect.DeepEqual(h, toolpath.Hints{Material: "PETG", Printer: "Vesper", Nozzle: 0.6, Filament: 2.85}) {
+	if h := s.Hints; !reflect.DeepEqual(h, toolpath.Hints{Material: "PETG", Printer: "Vesper", Nozzle: 0.6, Filament: 2.85, Materials: []string{"PETG", "PETG"}}) {
 		t.Errorf("hints %+v", h)
 	}
 	bare := read(t, begin+square(0.2, 50)+end)
