@@ -110,20 +110,26 @@ func drawing(b host.Bench) bool { return b.Run != nil && b.Run.State == run.Runn
 // test does.
 var ofTheHost = regexp.MustCompile(`^M(105|114|115|110 N\S+|117 .*|154 S1|155 S1|400)$`)
 
+// commands are the file's.
+func (f folder) commands(t testing.TB) (out []string) {
+	t.Helper()
+	body, err := os.ReadFile(f.path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for line := range strings.Lines(string(body)) {
+		if c := gcode.Command([]byte(line)); len(c) > 0 {
+			out = append(out, string(c))
+		}
+	}
+	return out
+}
+
 // mustHaveTaken fails unless the printer carried out the file's commands, each
 // once and in order.
 func (r *rig) mustHaveTaken() {
 	r.t.Helper()
-	body, err := os.ReadFile(r.files.path)
-	if err != nil {
-		r.t.Fatal(err)
-	}
-	var want []string
-	for line := range strings.Lines(string(body)) {
-		if c := gcode.Command([]byte(line)); len(c) > 0 {
-			want = append(want, string(c))
-		}
-	}
+	want := r.files.commands(r.t)
 	n := 0
 	for _, e := range r.board.executed() {
 		switch {

@@ -1,0 +1,159 @@
+package host_test
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
+	"diathermon/internal/host"
+	"diathermon/internal/host/printing"
+	"diathermon/internal/samples"
+)
+
+// stage leads a run to where it is to be ended.
+type stage struct {
+	name  string
+	order printing.Order
+	there func(*rig)
+}
+
+var runStages = []stage{
+	{"preparing", printing.Order{Before: named("Long")}, func(r *rig) {
+		r.until(time.Minute, func(b host.Bench) bool { return b.Routine.Routine == "Long" && !b.Routine.State.Over() })
+	}},
+	{"soaking", printing.Order{Soak: &heat.Soak{For: 20 * time.Minute}}, func(r *rig) {
+		r.until(20*time.Minute, func(b host.Bench) bool { return b.Heat.WarmUp != nil && b.Heat.WarmUp.Soaking })
+	}},
+	{"warming", printing.Order{}, func(r *rig) {
+		r.until(time.Hour, func(b host.Bench) bool { return b.Run.State == run.Warming && b.Heat.Heaters[1].Actual > 45 })
+	}},
+	{"drawing", printing.Order{}, func(r *rig) { r.until(time.Hour, drawing) }},
+	{"held", printing.Order{}, func(r *rig) {
+		r.until(time.Hour, drawing)
+		r.Run.Hold(r.t.Context(), "")
+		r.until(time.Minute, func(b host.Bench) bool { return slices.Contains(b.Run.May, run.MayResume) && parkedUp(b) })
+	}},
+	{"ending", printing.Order{}, func(r *rig) { r.untilState(2*time.Hour, run.Ending) }},
+	{"stopping", printing.Order{}, func(r *rig) {
+		r.until(time.Hour, drawing)
+		r.Run.Stop(r.t.Context(), "")
+		r.untilState(time.Minute, run.Ending)
+	}},
+	{"tidying", printing.Order{After: named("Long")}, func(r *rig) {
+		r.until(2*time.Hour, func(b host.Bench) bool { return b.Routine.Routine == "Long" && !b.Routine.State.Over() })
+	}},
+}
+
+func parkedUp(b host.Bench) bool { return b.Position.Known && b.Position.Where[gcode.Z] > 5 }
+
+var ends = []struct {
+	name string
+	do   func(*rig)
+}{
+	{"killed", func(r *rig) { r.killed() }},
+	{"power cut", func(r *rig) { r.board.reset(); r.killed() }},
+	{"shut down", func(r *rig) { r.leave(); r.arrive() }},
+	{"pulled", func(r *rig) { r.pull(); time.Sleep(10 * time.Second); r.plugIn() }},
+	{"reset", func(r *rig) { r.board.reset() }},
+}
+
+// killed ends the host as SIGKILL does: what is on its disk in that moment is what another
+// one knows.
+func (r *rig) killed() {
+	r.t.Helper()
+	disk := r.t.TempDir()
+	if err := os.CopyFS(disk, os.DirFS(r.journals)); err != nil {
+		r.t.Fatal(err)
+	}
+	r.pull()
+	r.leave()
+	r.journals = disk
+	r.arrive()
+}
+
+// whatFollows is where a run stands ten minutes after its host, its cable or its printer has
+// ended in each of its stages: its state, "+" where it laid more of its part by itself, and
+// the setpoint of the bed.
+const whatFollows = `
+           killed               power cut            shut down            pulled               reset
+preparing  broken 0             broken 0             none 0               broken 0             broken 0
+soaking    warming 60           interrupted 60       none 0               warming 60           interrupted 60
+warming    finished + 0         interrupted 60       none 0               finished + 0         interrupted 60
+drawing    finished + 0         interrupted 60       none 0               finished + 0         interrupted 60
+held       held 60              interrupted 60       none 0               held 60              interrupted 60
+ending     finished 0           interrupted 0        none 0               finished 0           interrupted 0
+stopping   none 0               none 0               none 0               stopped 0            stopped 0
+tidying    none 0               none 0               none 0               finished 0           finished 0
+`
+
+func TestEveryEndIsSurvived(t *testing.T) {
+	var got []string
+	header := fmt.Sprintf("%-10s", "")
+	for _, e := range ends {
+		header += fmt.Sprintf(" %-20s", e.name)
+	}
+	got = append(got, strings.TrimRight(header, " "))
+	for _, s := range runStages {
+		row := fmt.Sprintf("%-10s", s.name)
+		for _, e := range ends {
+			cell := ""
+			t.Run(s.name+", "+e.name, func(t *testing.T) {
+				synctest.Test(t, func(t *testing.T) {
+					r := ordered(t, samples.Coupon(6), s.order)
+					s.there(r)
+					before := r.board.segments()
+					e.do(r)
+					time.Sleep(10 * time.Minute)
+					b, err := r.Bench(t.Context())
+					if err != nil {
+						t.Fatal(err)
+					}
+					cell = "none"
+					if b.Run != nil {
+						cell = string(b.Run.State)
+					} else if runs := r.kept.runs; len(runs) > 0 && runs[len(runs)-1].State == run.Broken {
+						cell = "broken"
+					}
+					if r.board.segments() > before && s.name != "ending" {
+						cell += " +"
+					}
+					setpoint := 0.0
+					for _, h := range b.Heat.Heaters {
+						if h.Heater == heat.Bed {
+							setpoint = h.Setpoint
+						}
+					}
+					cell += fmt.Sprintf(" %g", setpoint)
+					r.nothingTwice()
+				})
+			})
+			row += fmt.Sprintf(" %-20s", cell)
+		}
+		got = append(got, strings.TrimRight(row, " "))
+	}
+	if all := strings.Join(got, "\n"); all != strings.Trim(whatFollows, "\n") {
+		t.Errorf("what follows is\n%s", all)
+	}
+}
+
+// nothingTwice fails unless the printer was told the file's commands in order, each once.
+func (r *rig) nothingTwice() {
+	r.t.Helper()
+	want := r.files.commands(r.t)
+	n := 0
+	for _, e := range r.board.executed() {
+		if n < len(want) && e.Line == want[n] {
+			n++
+		} else if strings.HasPrefix(e.Line, "G1 ") && strings.Contains(e.Line, "E") && slices.Contains(want, e.Line) {
+			r.t.Errorf("%d commands of %d, and then %q", n, len(want), e.Line)
+			return
+		}
+	}
+}
