@@ -31,14 +31,14 @@ func TestARunIsPreparedAndMapped(t *testing.T) {
 	}
 
 	p.ok("Before every run: nothing", "routines", "around")
-	p.fails(5, `there is no such routine: "Purge"`, "routines", "around", "--before", "Purge")
+	p.fails(6, `there is no such routine: "Purge"`, "routines", "around", "--before", "Purge")
 	p.fails(2, "name a routine first", "routines", "around", "--before", "level=50")
 	p.ok("Before every run: Light (level=40)\nAfter one that is finished: Park and cool (heated_bed=as it is)", "routines", "around", "--before", "Light, level=40", "--after", "Park and cool, heated_bed=as it is")
 
 	p.ok("In slot 0: PLA", "slots", "load", "0", "PLA", "--from", "190", "--to", "230")
 	p.ok("In slot 1: PETG", "slots", "load", "1", "PETG", "--from", "200", "--to", "260")
 	p.fails(6, "PLA is in slot 0", "print", "cap.gcode")
-	p.fails(5, "this printer has 2", "print", "cap.gcode", "--slots", "2")
+	p.fails(6, "this printer has 2", "print", "cap.gcode", "--slots", "2")
 	p.fails(2, "numbers from 0", "print", "cap.gcode", "--slots", "one")
 	p.ok("Started: cap.gcode", "print", "cap.gcode", "--slots", "best")
 	if run := b.untilRun("finished"); !slices.Equal(run.Slots, []int{1}) {

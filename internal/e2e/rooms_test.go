@@ -23,6 +23,7 @@ var doors = map[string][]string{
 	"internal/core/queue":     {},
 	"internal/core/bed":       {},
 	"internal/core/trim":      {"internal/core"},
+	"internal/core/stock":     {"internal/core/gcode"},
 	"internal/core/preflight": {"internal/core"},
 	"internal/core/bounds":    {"internal/core"},
 	"internal/core/machine":   {"internal/core"},

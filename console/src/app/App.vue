@@ -24,6 +24,7 @@ onMounted(host.listen)
 onMounted(async () => { // who keeps a fresh host is led through describing its printer
   await me.load()
   await me.look()
+  await router.isReady()
   if (me.keeps && router.currentRoute.value.path === '/bench' && (await answered(api.GET('/v1/printer')).catch(() => undefined))?.guide.state === 'open') await router.push('/setup/guide')
 })
 /** The tab shows which printer it is. */

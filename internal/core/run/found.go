@@ -29,7 +29,7 @@ func (l *Life) cutOff(e Event, m Machine) {
 	reason := e.Reason
 	if e.On == OnBack {
 		reason = "the host went away in the middle of it"
-		if l.record.State != Interrupted {
+		if _, done := l.stage.(finishing); l.record.State != Interrupted && !done { // every line is taken then: the file has had its last word on the bed
 			gone.Bed = l.file.Setpoints[heat.Bed]
 		}
 	}

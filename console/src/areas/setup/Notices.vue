@@ -15,7 +15,7 @@ const calls = useCalls()
 const notices = useNotices()
 const name = ref(/Android|iPhone|iPad/.exec(navigator.userAgent) ? 'my phone' : 'my desk')
 onMounted(() => host.attempt(calls.load))
-const sounds = [{ value: 'none', title: 'No sound' }, { value: 'urgent', title: 'Sound where a person is needed' }, { value: 'all', title: 'Sound for everything' }]
+const sounds = [{ value: 'none', title: 'No sound' }, { value: 'urgent', title: 'Sound if I am needed' }, { value: 'all', title: 'Sound for everything' }]
 </script>
 
 <template>
