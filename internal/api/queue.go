@@ -26,6 +26,8 @@ type QueueWish struct {
 	Copies      int        `json:"copies" doc:"That are still to be printed"`
 	After       *time.Time `json:"after,omitempty" doc:"It begins by itself then, if the bed was said to be clear before; absent: when a person says so"`
 	SoakSeconds *float64   `json:"soak_seconds,omitempty" doc:"The bed is held hot for so long before the first line, 0: until it has settled; absent: it is not"`
+	Slots       []int      `json:"slots,omitempty" doc:"From which each of the file's tools is printed; absent: from that of its number"`
+	Around      *Around    `json:"around,omitempty" doc:"The routines around it; absent: those of every run"`
 }
 
 // AddEntry lets a file wait.
@@ -34,6 +36,8 @@ type AddEntry struct {
 	Copies      int       `json:"copies,omitempty" default:"1" minimum:"1" maximum:"100" doc:"How often it is printed"`
 	After       time.Time `json:"after,omitzero" doc:"It begins by itself then, if the bed was said to be clear before"`
 	SoakSeconds *float64  `json:"soak_seconds,omitempty" minimum:"0" maximum:"14400" doc:"Hold the bed hot for so long before the first line, 0: until it has settled"`
+	Slots       []int     `json:"slots,omitempty" maxItems:"16" doc:"From which each of the file's tools is printed, tool 0 first; absent: from that of its number"`
+	Around      *Around   `json:"around,omitempty" doc:"The routines around it; absent: those of every run. Takes the scope operate"`
 }
 
 // ChangeEntry changes an entry; what is left out stays.
@@ -42,6 +46,8 @@ type ChangeEntry struct {
 	Copies      *int       `json:"copies,omitempty" minimum:"1" maximum:"100"`
 	After       *time.Time `json:"after,omitempty" doc:"0001-01-01T00:00:00Z: it begins when a person says so"`
 	SoakSeconds *float64   `json:"soak_seconds,omitempty" maximum:"14400" doc:"Below zero: it does not soak"`
+	Slots       *[]int     `json:"slots,omitempty" maxItems:"16"`
+	Around      *Around    `json:"around,omitempty" doc:"Takes the scope operate"`
 }
 
 // StartNext lets the first entry begin.

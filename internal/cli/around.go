@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/client"
 )
 
 // arounds are the options of what goes around a run, or every run.
@@ -101,4 +102,26 @@ func aroundRuns(ctx context.Context, cmd *cli.Command) error {
 	}
 	fmt.Fprintf(w, "Before every run: %s\nAfter one that is finished: %s\n", performances(now.Before), performances(now.After))
 	return nil
+}
+
+// aroundEntry are the routines around an entry of the queue that has those already, nil: the
+// usual ones; nil: nothing was said.
+func aroundEntry(ctx context.Context, cmd *cli.Command, c *client.Client, has *api.Around) (*api.Around, error) {
+	before, after, err := around(cmd)
+	if err != nil || before == nil && after == nil {
+		return nil, err
+	}
+	var now api.Around
+	if has != nil {
+		now = *has
+	} else if now, err = c.Around(ctx); err != nil {
+		return nil, err
+	}
+	if before != nil {
+		now.Before = *before
+	}
+	if after != nil {
+		now.After = *after
+	}
+	return &now, nil
 }

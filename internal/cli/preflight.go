@@ -149,6 +149,8 @@ func by(s api.Slot) string {
 	return s.By + ", " + local(*s.Since)
 }
 
+var slotsFlag = &cli.StringFlag{Name: "slots", Usage: "print tool 0 from the first of these `SLOTS`, tool 1 from the second, with commas between; 'best' is as proposed by material and colour"}
+
 // slotsFor are the slots that a file's tools are to be printed from, as they were asked for.
 func slotsFor(ctx context.Context, cmd *cli.Command, c *client.Client, name string) ([]int, error) {
 	text := cmd.String("slots")

@@ -16,12 +16,12 @@ import (
 
 // wishes are the flags of how an entry is to be run.
 func wishes() []cli.Flag {
-	return []cli.Flag{
+	return append(arounds("its first line", "it is finished"), slotsFlag,
 		&cli.IntFlag{Name: "copies", Usage: "print it `N` times"},
 		&cli.StringFlag{Name: "at", Usage: "let it begin by itself at `TIME`, as 22:30 or 2026-03-01T22:30, if the bed was said to be clear before"},
 		&cli.BoolFlag{Name: "soak", Usage: "hold the bed at the file's setpoint until the plate is even, then begin"},
 		&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"},
-	}
+	)
 }
 
 func queueCommand() *cli.Command {
@@ -34,7 +34,15 @@ func queueCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				e, err := c.AddToQueue(ctx, api.AddEntry{File: name, Copies: max(cmd.Int("copies"), 1), After: at, SoakSeconds: soakSeconds(cmd)})
+				slots, err := slotsFor(ctx, cmd, c, name)
+				if err != nil {
+					return err
+				}
+				goes, err := aroundEntry(ctx, cmd, c, nil)
+				if err != nil {
+					return err
+				}
+				e, err := c.AddToQueue(ctx, api.AddEntry{Slots: slots, Around: goes, File: name, Copies: max(cmd.Int("copies"), 1), After: at, SoakSeconds: soakSeconds(cmd)})
 				if err != nil {
 					return err
 				}
@@ -115,6 +123,17 @@ func begins(e api.QueueEntry) string {
 	} else if s != nil {
 		parts = append(parts, "soaks")
 	}
+	if e.Around != nil {
+		if len(e.Around.Before) > 0 {
+			parts = append(parts, "after "+performances(e.Around.Before))
+		}
+		if len(e.Around.After) > 0 {
+			parts = append(parts, "then "+performances(e.Around.After))
+		}
+	}
+	if len(e.Slots) > 0 {
+		parts = append(parts, fmt.Sprintf("from slots %v", e.Slots))
+	}
 	return strings.Join(parts, ", ")
 }
 
@@ -193,8 +212,16 @@ func change(ctx context.Context, cmd *cli.Command, c *client.Client, number stri
 	if none := -1.0; cmd.Bool("no-soak") {
 		wish.SoakSeconds = &none
 	}
+	if slots, err := slotsFor(ctx, cmd, c, e.File); err != nil {
+		return err
+	} else if slots != nil {
+		wish.Slots = &slots
+	}
+	if wish.Around, err = aroundEntry(ctx, cmd, c, e.Around); err != nil {
+		return err
+	}
 	if wish == (api.ChangeEntry{}) {
-		return wrong("what is to be different? --copies, --at, --by-hand, --soak or --no-soak")
+		return wrong("what is to be different? --copies, --at, --by-hand, --soak, --no-soak, --slots, --before or --after")
 	}
 	changed, err := c.ChangeEntry(ctx, e.ID, wish)
 	if err != nil {

@@ -128,8 +128,7 @@ func printCommand() *cli.Command {
 	return &cli.Command{
 		Name: "print", Usage: "start a file from the shelf", ArgsUsage: "NAME", Flags: append([]cli.Flag{jsonFlag, &cli.BoolFlag{Name: "watch", Usage: "and watch it"},
 			&cli.BoolFlag{Name: "soak", Usage: "hold the bed at the file's setpoint until the plate is even, then begin"},
-			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}, overruleFlag,
-			&cli.StringFlag{Name: "slots", Usage: "print tool 0 from the first of these `SLOTS`, tool 1 from the second, with commas between; 'best' is as proposed by material and colour"}}, slices.Concat(arounds("its first line", "it is finished"), trims())...),
+			&cli.DurationFlag{Name: "soak-for", Usage: "or for `TIME`"}, overruleFlag, slotsFlag}, slices.Concat(arounds("its first line", "it is finished"), trims())...),
 		Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 			whys, err := overruled(cmd)
 			if err != nil {

@@ -41,8 +41,9 @@ func TestARunIsPreparedAndMapped(t *testing.T) {
 	p.fails(6, "this printer has 2", "print", "cap.gcode", "--slots", "2")
 	p.fails(2, "numbers from 0", "print", "cap.gcode", "--slots", "one")
 	p.ok("Started: cap.gcode", "print", "cap.gcode", "--slots", "best")
-	if run := b.untilRun("finished"); !slices.Equal(run.Slots, []int{1}) {
-		t.Errorf("it was printed from %v", run.Slots)
+	first := b.untilRun("finished")
+	if !slices.Equal(first.Slots, []int{1}) {
+		t.Errorf("it was printed from %v", first.Slots)
 	}
 	b.until("what comes after it", func(now api.Bench) bool { return now.Routine.Routine == "Park and cool" && now.Routine.Ended != nil })
 	var said []string
@@ -55,6 +56,16 @@ func TestARunIsPreparedAndMapped(t *testing.T) {
 	})
 	if all := strings.Join(said, ", "); !strings.Contains(all, "T1, M140 S60") || !strings.HasPrefix(all, "M355") {
 		t.Errorf("it was said: %s", all)
+	}
+
+	// An entry of the queue has its own.
+	p.ok("Waits in turn", "queue", "add", "cap.gcode", "--slots", "1", "--before", "none")
+	p.ok("then Park and cool (heated_bed=as it is), from slots [1]", "queue")
+	p.ok("begins", "queue", "change", "1", "--after", "none")
+	p.ok("Started: cap.gcode", "queue", "next", "--clear")
+	second := b.until("the entry's run", func(now api.Bench) bool { return now.Run.ID != first.ID && now.Run.State == "finished" && slices.Equal(now.Run.Slots, []int{1}) })
+	if second.Routine.Routine != "Park and cool" {
+		t.Errorf("behind it %s was performed", second.Routine.Routine)
 	}
 
 	// On a phone: what every run has is shown, and this one has something else.
@@ -70,7 +81,7 @@ func TestARunIsPreparedAndMapped(t *testing.T) {
 	b.click(page, `[data-start] [data-before] .v-chip__close`)
 	b.click(page, `[data-start] [data-go]`)
 	b.until("the second run", func(now api.Bench) bool {
-		return now.Run != nil && slices.Equal(now.Run.Slots, []int{1}) && now.Run.State == "finished" && now.Run.Started != nil && now.Routine.Ended != nil
+		return now.Run.ID != first.ID && now.Run.ID != second.Run.ID && now.Run.State == "finished" && now.Run.Started != nil && now.Routine.ID != second.Routine.ID && now.Routine.Ended != nil
 	})
 	past, err := b.Performances(t.Context(), 10)
 	if err != nil {

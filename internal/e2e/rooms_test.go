@@ -20,7 +20,7 @@ var doors = map[string][]string{
 	"internal/core/run":       {"internal/core"},
 	"internal/core/toolpath":  {"internal/core"},
 	"internal/core/wire":      {"internal/core"},
-	"internal/core/queue":     {},
+	"internal/core/queue":     {"internal/core/run"},
 	"internal/core/bed":       {},
 	"internal/core/trim":      {"internal/core"},
 	"internal/core/stock":     {"internal/core/gcode"},

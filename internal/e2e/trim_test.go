@@ -39,7 +39,7 @@ func differs(t *testing.T, got, want []simprinter.Segment, higher float64, share
 
 func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 	t.Parallel()
-	body := coupon(t, 20)
+	body := coupon(t, 60)
 	want := uninterrupted(t, body)
 	printer := quick()
 	printer.KeepOnOpen = true // a board that does not restart as its port is opened
@@ -73,14 +73,16 @@ func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 		t.Errorf("then it is %q", out)
 	}
 
+	changed := b.until("where that is", func(now api.Bench) bool { return now.Run.Progress != nil }).Run.Progress.Layer + 1 // from here on at the latest
+
 	// The cable is pulled; then the printer forgets everything.
 	if err := b.device.Control("pull 1s"); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("interrupted")
 	b.untilRun("running")
-	before := len(b.laid())
-	b.until("some more layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 9 })
+	before, at := len(b.laid()), b.untilRun("running").Progress.Layer
+	b.until("some more layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= max(at, changed)+3 })
 	b.restart()
 	r := b.until("a run to be picked up by a plan", func(now api.Bench) bool {
 		return now.Run.State == "interrupted" && now.Run.NeedsPlan && now.Link.State == "live"
@@ -90,18 +92,20 @@ func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 	if before >= len(laid) {
 		t.Errorf("nothing was laid after the cable was back: %d, then %d", before, len(laid))
 	}
+	layer := r.Progress.Layer - 1
+	z := 0.2*float64(layer) + 0.06
 	var height float64
 	b.device.Do(func(board *simprinter.Board) { _, _, height = board.Place() })
-	if plan, err := b.Plan(t.Context(), r.ID, api.PickUp{Layer: 8}); err != nil || math.Abs(plan.Z-1.66) > 1e-6 || !slices.ContainsFunc(plan.Steps[0].Commands, func(c string) bool { return strings.Contains(c, "S210") }) {
+	if plan, err := b.Plan(t.Context(), r.ID, api.PickUp{Layer: layer}); err != nil || math.Abs(plan.Z-z) > 1e-6 || !slices.ContainsFunc(plan.Steps[0].Commands, func(c string) bool { return strings.Contains(c, "S210") }) {
 		t.Errorf("the plan is for Z %g: %+v, %v", plan.Z, plan.Steps, err)
 	}
-	if _, err := b.PickUp(t.Context(), r.ID, api.PickUp{Layer: 8, Height: &height}); err != nil {
+	if _, err := b.PickUp(t.Context(), r.ID, api.PickUp{Layer: layer, Height: &height}); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("running")
 	p.ok("as it was sliced", "trim", "--as-sliced")
 	done := b.untilRun("finished")
-	first := slices.IndexFunc(want, func(s simprinter.Segment) bool { return s.To[2] > 0.2*7.5 })
+	first := slices.IndexFunc(want, func(s simprinter.Segment) bool { return s.To[2] > 0.2*(float64(layer)-0.5) })
 	after, rest := b.laid()[len(laid):], want[first:]
 	back := 0
 	for back < len(after) && back < len(rest) && after[back].To[2]-rest[back].To[2] > 0.05 {

@@ -57,16 +57,16 @@ var ends = []struct {
 	name string
 	do   func(*rig)
 }{
-	{"killed", func(r *rig) { r.killed() }},
-	{"power cut", func(r *rig) { r.board.reset(); r.killed() }},
+	{"killed", func(r *rig) { r.killed(false) }},
+	{"power cut", func(r *rig) { r.killed(true) }},
 	{"shut down", func(r *rig) { r.leave(); r.arrive() }},
 	{"pulled", func(r *rig) { r.pull(); time.Sleep(10 * time.Second); r.plugIn() }},
 	{"reset", func(r *rig) { r.board.reset() }},
 }
 
 // killed ends the host as SIGKILL does: what is on its disk in that moment is what another
-// one knows.
-func (r *rig) killed() {
+// one knows. With the power of everything it is the printer's end, too.
+func (r *rig) killed(power bool) {
 	r.t.Helper()
 	disk := r.t.TempDir()
 	if err := os.CopyFS(disk, os.DirFS(r.journals)); err != nil {
@@ -75,6 +75,9 @@ func (r *rig) killed() {
 	r.cable.Load().deafen(true) // not a word more
 	r.pull()
 	r.leave()
+	if power {
+		r.board.reset()
+	}
 	r.journals = disk
 	r.arrive()
 }
@@ -118,11 +121,13 @@ func TestEveryEndIsSurvived(t *testing.T) {
 						t.Fatal(err)
 					}
 					cell = "none"
+					r.kept.mu.Lock()
 					if b.Run != nil {
 						cell = string(b.Run.State)
 					} else if runs := r.kept.runs; len(runs) > 0 && runs[len(runs)-1].State == run.Broken {
 						cell = "broken"
 					}
+					r.kept.mu.Unlock()
 					if r.board.segments() > before {
 						cell += " +"
 					}

@@ -22,6 +22,7 @@ import (
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/queue"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/durable"
 	"diathermon/internal/host/printing"
@@ -43,6 +44,7 @@ type Shelf interface {
 type Host interface {
 	Start(ctx context.Context, o printing.Order) (printing.Now, error)
 	Preflights(ctx context.Context, files []toolpath.File) ([]preflight.Report, error)
+	Mapped(f toolpath.File, slots stock.Mapping) toolpath.File
 }
 
 // Config is what a Queue needs.
@@ -114,7 +116,7 @@ func (q *Queue) Outlooks(ctx context.Context) ([]Outlook, error) {
 	}
 	files := make([]toolpath.File, len(waiting))
 	for i, e := range waiting {
-		files[i] = there[e.File]
+		files[i] = q.Host.Mapped(there[e.File], e.Slots)
 	}
 	reports, err := q.Host.Preflights(ctx, files)
 	if err != nil {
@@ -269,6 +271,10 @@ func (q *Queue) Next(ctx context.Context, expected string, o printing.Order) (pr
 // that one of the two is there whenever the power ends.
 func (q *Queue) begin(ctx context.Context, e queue.Entry, o printing.Order) (printing.Now, error) {
 	o.File, o.Digest, o.Entry = e.File, e.Digest, e.Turn()
+	o.Slots = e.Slots
+	if e.Around != nil {
+		o.Before, o.After = &e.Around.Before, &e.Around.After
+	}
 	if e.Soak != nil {
 		o.Soak = &heat.Soak{For: *e.Soak}
 	}

@@ -16,6 +16,7 @@ import (
 	"diathermon/internal/core/preflight"
 	core "diathermon/internal/core/queue"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/host/printing"
 	"diathermon/internal/queue"
@@ -34,6 +35,8 @@ func (v *vesper) Start(_ context.Context, o printing.Order) (printing.Now, error
 	v.begun = append(v.begun, o)
 	return printing.Now{Record: run.Record{ID: fmt.Sprint(len(v.begun)), File: o.File, Entry: o.Entry}}, nil
 }
+
+func (v *vesper) Mapped(f toolpath.File, _ stock.Mapping) toolpath.File { return f }
 
 func (v *vesper) Preflights(_ context.Context, files []toolpath.File) ([]preflight.Report, error) {
 	out := make([]preflight.Report, len(files))

@@ -10,6 +10,8 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
+	"diathermon/internal/core/run"
 )
 
 // Errors that callers tell apart.
@@ -25,6 +27,7 @@ const (
 	MostCopies = 100                 // of one entry
 	farthest   = 31 * 24 * time.Hour // until an entry begins
 	longest    = 4 * time.Hour       // that it soaks
+	mostSlots  = 16
 )
 
 // Late is for how long after its time an entry may begin by itself. Whatever is later a
@@ -48,7 +51,13 @@ type Wish struct {
 	Copies int            // that are still to be printed, 1 at the least
 	After  time.Time      `json:",omitzero"`  // it begins by itself then; zero: when a person says so
 	Soak   *time.Duration `json:",omitempty"` // the bed is held hot for so long before the first line, 0: until it has settled; nil: it is not
+	Slots  []int          `json:",omitempty"` // from which each of the file's tools is printed; empty: from that of its number
+	Around *Around        `json:",omitempty"` // the routines around it; nil: those of every run
 }
+
+// Around are the routines that are performed before a run's first line, and once it is
+// finished.
+type Around struct{ Before, After []run.Performs }
 
 // Check says what is wrong with a wish.
 func (w Wish) Check(now time.Time) error {
@@ -57,6 +66,8 @@ func (w Wish) Check(now time.Time) error {
 		return fmt.Errorf("%w: it is printed 1 to %d times, and not %d", ErrValue, MostCopies, w.Copies)
 	case !w.After.IsZero() && (w.After.Before(now.Add(-time.Minute)) || w.After.After(now.Add(farthest))):
 		return fmt.Errorf("%w: its time, %s, is not within the next 31 days", ErrValue, w.After.Format(time.DateTime))
+	case slices.ContainsFunc(w.Slots, func(s int) bool { return s < 0 || s >= mostSlots }):
+		return fmt.Errorf("%w: its tools are printed from slots 0 to %d", ErrValue, mostSlots-1)
 	case w.Soak != nil && (*w.Soak < 0 || *w.Soak > longest):
 		return fmt.Errorf("%w: it soaks for up to %s, and not %s", ErrValue, longest, *w.Soak)
 	}

@@ -50,7 +50,7 @@ func (p *Printing) TakeUp(ctx context.Context) (run.Record, error) {
 				p.loop.Log.Error("the file of the run that was cut off cannot be read", "error", err)
 			}
 		}
-		f = p.mapped(f, slots)
+		f = p.Mapped(f, slots)
 	}
 	life.Equip(p.cfg.Rules, facts(f))
 	p.job = &job{life: life, file: f, book: book, first: first}

@@ -12,9 +12,9 @@ import (
 	"diathermon/internal/core/toolpath"
 )
 
-// mapped is what a file is with its tools printed from those slots. Heaters follow where
-// each tool has its own.
-func (p *Printing) mapped(f toolpath.File, slots stock.Mapping) toolpath.File {
+// Mapped is what a file is with its tools printed from those slots, which the mapping's
+// Check has seen. Heaters follow where each tool has its own.
+func (p *Printing) Mapped(f toolpath.File, slots stock.Mapping) toolpath.File {
 	if slots.Same() {
 		return f
 	}

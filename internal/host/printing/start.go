@@ -38,7 +38,7 @@ type Order struct {
 // Preflight returns what stands between a file and its start now, and what does not.
 // Its tools are printed from those slots.
 func (p *Printing) Preflight(ctx context.Context, f toolpath.File, slots stock.Mapping) (preflight.Report, error) {
-	reports, err := p.Preflights(ctx, []toolpath.File{p.mapped(f, slots)})
+	reports, err := p.Preflights(ctx, []toolpath.File{p.Mapped(f, slots)})
 	if err != nil {
 		return preflight.Report{}, err
 	}
@@ -115,7 +115,7 @@ func (p *Printing) Start(ctx context.Context, o Order) (Now, error) {
 	if o.first, err = p.first(ctx, f, o.Slots); err != nil {
 		return Now{}, err
 	}
-	f = p.mapped(f, o.Slots)
+	f = p.Mapped(f, o.Slots)
 	around, err := p.around(o)
 	if err != nil {
 		return Now{}, err

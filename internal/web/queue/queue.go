@@ -63,24 +63,39 @@ func (a Area) Mount(d *desk.Desk) {
 		})
 	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("add-queue-entry", http.MethodPost, "/v1/queue", desk.Start, "Let a file wait in turn", 404, 409, 422)),
 		func(ctx context.Context, in *struct{ Body api.AddEntry }) (api.QueueEntry, error) {
-			w := core.Wish{Copies: max(in.Body.Copies, 1), After: in.Body.After.UTC(), Soak: soakOf(in.Body.SoakSeconds)}
+			w := core.Wish{Copies: max(in.Body.Copies, 1), After: in.Body.After.UTC(), Soak: soakOf(in.Body.SoakSeconds), Slots: in.Body.Slots}
+			if in.Body.Around != nil {
+				if p := d.Lacking(ctx, desk.Operate); p != nil {
+					return api.QueueEntry{}, p
+				}
+				w.Around = toAround(*in.Body.Around)
+			}
 			e, _, err := a.Queue.Add(ctx, in.Body.File, guard.Caller(ctx), "", w)
 			return of(e), err
 		})
-	desk.Show(d, d.Op("change-queue-entry", http.MethodPatch, "/v1/queue/{id}", desk.Start, "Move an entry, or change how it is to be run", 404, 422),
-		func(_ context.Context, in *struct {
+	desk.Show(d, d.Op("change-queue-entry", http.MethodPatch, "/v1/queue/{id}", desk.Start, "Move an entry, or change how it is to be run", 403, 404, 422),
+		func(ctx context.Context, in *struct {
 			ID   string `path:"id" doc:"Of the entry"`
 			Body api.ChangeEntry
 		}) (api.QueueEntry, error) {
 			b := in.Body
+			if p := d.Lacking(ctx, desk.Operate); b.Around != nil && p != nil {
+				return api.QueueEntry{}, p
+			}
 			c := queue.Change{Before: b.Before}
-			if b.Copies != nil || b.After != nil || b.SoakSeconds != nil {
+			if b.Copies != nil || b.After != nil || b.SoakSeconds != nil || b.Slots != nil || b.Around != nil {
 				c.Wish = func(w *core.Wish) {
 					if b.Copies != nil {
 						w.Copies = *b.Copies
 					}
 					if b.After != nil {
 						w.After = b.After.UTC()
+					}
+					if b.Slots != nil {
+						w.Slots = *b.Slots
+					}
+					if b.Around != nil {
+						w.Around = toAround(*b.Around)
 					}
 					if b.SoakSeconds != nil {
 						if w.Soak = nil; *b.SoakSeconds >= 0 {
@@ -123,10 +138,20 @@ func soakOf(seconds *float64) *time.Duration {
 	return &d
 }
 
+func toAround(a api.Around) *core.Around {
+	out := printing.Around{Before: runs.ToPerforms(a.Before), After: runs.ToPerforms(a.After)}
+	return (*core.Around)(&out)
+}
+
 // of is an entry as the contract says it.
 func of(e core.Entry) api.QueueEntry {
 	out := api.QueueEntry{ID: e.ID, File: e.File, Digest: e.Digest, Sender: e.Sender, Asked: e.Asked, Cause: e.Cause, Missed: e.Missed}
 	out.Copies, out.After = e.Copies, api.Moment(e.After)
+	out.Slots = e.Slots
+	if e.Around != nil {
+		around := runs.AroundOf(printing.Around(*e.Around))
+		out.Around = &around
+	}
 	if e.Soak != nil {
 		s := e.Soak.Seconds()
 		out.SoakSeconds = &s

@@ -119,11 +119,11 @@ func (a Area) mountRuns(d *desk.Desk) {
 	})
 
 	desk.Show(d, d.Op("get-around", http.MethodGet, "/v1/printer/around", desk.Read, "The routines that are performed around every run"),
-		func(context.Context, *struct{}) (api.Around, error) { return aroundOf(a.Around.Around()), nil })
+		func(context.Context, *struct{}) (api.Around, error) { return AroundOf(a.Around.Around()), nil })
 	desk.Show(d, d.Op("set-around", http.MethodPut, "/v1/printer/around", desk.Keep, "Say which routines are performed around every run", 422),
 		func(_ context.Context, in *struct{ Body api.Around }) (api.Around, error) {
-			err := a.Around.SetAround(printing.Around{Before: performsOf(in.Body.Before), After: performsOf(in.Body.After)})
-			return aroundOf(a.Around.Around()), err
+			err := a.Around.SetAround(printing.Around{Before: ToPerforms(in.Body.Before), After: ToPerforms(in.Body.After)})
+			return AroundOf(a.Around.Around()), err
 		})
 
 	desk.Show(d, d.Op("list-runs", http.MethodGet, "/v1/runs", desk.Read, "List runs, the newest first"),

@@ -26,7 +26,8 @@ func Of(r run.Record) api.Run {
 	}
 }
 
-func performsOf(all []api.Performs) []run.Performs {
+// ToPerforms are routines as the host understands them.
+func ToPerforms(all []api.Performs) []run.Performs {
 	out := []run.Performs{}
 	for _, r := range all {
 		out = append(out, run.Performs(r))
@@ -133,11 +134,11 @@ func orderOf(s api.StartRun, by string, whys map[preflight.Kind]string) printing
 		o.Soak = &heat.Soak{For: api.Seconds(s.SoakSeconds)}
 	}
 	if s.Before != nil {
-		all := performsOf(*s.Before)
+		all := ToPerforms(*s.Before)
 		o.Before = &all
 	}
 	if s.After != nil {
-		all := performsOf(*s.After)
+		all := ToPerforms(*s.After)
 		o.After = &all
 	}
 	if s.Trim != nil {
@@ -176,6 +177,7 @@ func Event(what any) any {
 	return nil
 }
 
-func aroundOf(a printing.Around) api.Around {
+// AroundOf says which routines go around a run.
+func AroundOf(a printing.Around) api.Around {
 	return api.Around{Before: performed(a.Before), After: performed(a.After)}
 }
