@@ -261,6 +261,8 @@ func (c Config) Check() error {
 		{"heat.unused_for", c.Heat.UnusedFor.Minutes(), 24 * 60}, {"heat.part_off", c.Heat.PartOff, 100},
 		{"heat.keep", c.Heat.Keep.Hours(), 24 * 366 * 100},
 		{"printer.filament_price", p.FilamentPrice, 1e6},
+		{"printer.width", p.Width, 1e4}, {"printer.depth", p.Depth, 1e4}, {"printer.height", p.Height, 1e4},
+		{"printer.nozzle_diameter", p.NozzleDiameter, 20}, {"printer.filament_diameter", p.FilamentDiameter, 20}, {"printer.filament_density", p.FilamentDensity, 50},
 		{"printer.motion.print", p.Motion.Print, 1e5}, {"printer.motion.travel", p.Motion.Travel, 1e5}, {"printer.motion.retract", p.Motion.Retract, 1e5},
 		{"printer.motion.deviation", p.Motion.Deviation, 1}, {"printer.motion.planned_moves", float64(p.Motion.Moves), 64},
 		{"wire.receive_buffer", float64(c.Wire.ReceiveBuffer), 1 << 16}, {"wire.command_slots", float64(c.Wire.CommandSlots), 64},

@@ -114,6 +114,10 @@ func (d *describing) Say(said machine.Description, guide machine.Guide) error {
 	d.turns.Lock()
 	defer d.turns.Unlock()
 	kept := d.kept.Get()
+	if said.Colour != nil {
+		small := strings.ToLower(strings.TrimSpace(*said.Colour))
+		said.Colour = &small
+	}
 	kept.Said = said.Over(kept.Said)
 	if guide.State != "" {
 		kept.Guide.State = guide.State

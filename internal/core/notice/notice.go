@@ -80,6 +80,7 @@ type Watch struct {
 	Began   bool      // it has looked once
 	Run     string    // the last that was looked at
 	State   run.State // of that
+	Since   time.Time `json:",omitzero"` // it is interrupted, and nobody was told yet; zero: it is not, or somebody was
 	Alarms  []string  `json:",omitempty"`
 	Cooling string    `json:",omitempty"` // a run whose part lies on a bed that is too warm still
 	Entry   string    `json:",omitempty"` // that was told to wait for the bed
@@ -89,9 +90,13 @@ type Watch struct {
 
 // Same reports whether two watches have seen the same.
 func (w Watch) Same(o Watch) bool {
-	return w.Began == o.Began && w.Run == o.Run && w.State == o.State && slices.Equal(w.Alarms, o.Alarms) && w.Cooling == o.Cooling &&
+	return w.Began == o.Began && w.Run == o.Run && w.State == o.State && w.Since.Equal(o.Since) && slices.Equal(w.Alarms, o.Alarms) && w.Cooling == o.Cooling &&
 		w.Entry == o.Entry && w.Asks == o.Asks && w.WarmUp.Equal(o.WarmUp)
 }
+
+// mends is how long an interruption lasts that somebody is told of: a cable that wiggles is
+// mended by itself before.
+const mends = 20 * time.Second
 
 // Look returns what is to be told since it was looked last. What is there at the first
 // look of all is told if it waits for a person, and not if it is past.
@@ -104,10 +109,17 @@ func (w *Watch) Look(f Facts) (out []Notice) {
 	w.Began = true
 	r := f.Run
 	if r.ID != w.Run || r.State != w.State {
-		if past := first && r.State.Final(); r.ID != "" && !past {
+		w.Since = time.Time{}
+		if past := first && r.State.Final(); r.State == run.Interrupted {
+			w.Since = f.At
+		} else if r.ID != "" && !past {
 			w.tellRun(f, tell)
 		}
 		w.Run, w.State = r.ID, r.State
+	}
+	if !w.Since.IsZero() && f.At.Sub(w.Since).Abs() >= mends {
+		w.Since = time.Time{}
+		w.tellRun(f, tell)
 	}
 
 	raised := make([]string, len(f.Alarms))

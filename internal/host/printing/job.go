@@ -197,7 +197,9 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 	case run.DoPerform:
 		p.prepare(j, e.Routine)
 	case run.DoBreakOff:
-		p.performer.BreakOff(e.Text)
+		if p.performer != nil {
+			p.performer.BreakOff(e.Text)
+		}
 	case run.DoMark:
 		p.loop.Mark(time.Now(), e.Mark, "", e.Text)
 	case run.DoTell:

@@ -76,7 +76,7 @@ func New(r chi.Router, guard Guard, log *slog.Logger) *Desk {
 }
 
 // version is that of the contract.
-const version = "1.1.0"
+const version = "1.2.0"
 
 // Mount mounts an area under the tag of its name.
 func (d *Desk) Mount(tag, about string, a Area) {

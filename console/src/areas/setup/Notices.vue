@@ -53,5 +53,5 @@ const sounds = [{ value: 'none', title: 'No sound' }, { value: 'urgent', title: 
 <style scoped>
 .list { list-style: none; padding: 0; margin: 0; display: grid; gap: 10px; }
 .grow { flex: 1 1 200px; min-width: 0; }
-.row > .v-input { flex: 1 1 200px; }
+.row > .v-input { flex: 1 1 250px; }
 </style>
