@@ -63,7 +63,9 @@ func TestARunIsPreparedAndMapped(t *testing.T) {
 	p.ok("then Park and cool (heated_bed=as it is), from slots [1]", "queue")
 	p.ok("begins", "queue", "change", "1", "--after", "none")
 	p.ok("Started: cap.gcode", "queue", "next", "--clear")
-	second := b.until("the entry's run", func(now api.Bench) bool { return now.Run.ID != first.ID && now.Run.State == "finished" && slices.Equal(now.Run.Slots, []int{1}) })
+	second := b.until("the entry's run", func(now api.Bench) bool {
+		return now.Run.ID != first.ID && now.Run.State == "finished" && slices.Equal(now.Run.Slots, []int{1})
+	})
 	if second.Routine.Routine != "Park and cool" {
 		t.Errorf("behind it %s was performed", second.Routine.Routine)
 	}

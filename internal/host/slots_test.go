@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"testing"
 	"testing/synctest"
@@ -106,6 +107,17 @@ func TestAPickUpChoosesTheSlot(t *testing.T) {
 			t.Fatal(err)
 		}
 		r.untilState(2*time.Hour, run.Finished)
+		var said []string
+		for _, e := range r.board.executed() {
+			if !ofTheHost.MatchString(e.Line) {
+				said = append(said, e.Line)
+			}
+		}
+		lines := r.files.commands(t)
+		before, rest := lines[plan.Command-1], lines[plan.Command:]
+		if at := len(said) - len(rest); at < 1 || !slices.Equal(said[at:], rest) || said[at-1] == before {
+			t.Errorf("the last %d lines are not the file's from command %d on, each once", len(rest), plan.Command)
+		}
 		if got := toolsOf(r); len(got) == 0 || !strings.HasPrefix(got[0], "T2 then ") {
 			t.Errorf("tools are chosen %q", got)
 		}

@@ -140,8 +140,11 @@ func (p *phone) signed(r *http.Request) {
 	point, _ := plain.DecodeString(key)
 	signature, _ := plain.DecodeString(parts[2])
 	hash := sha256.Sum256([]byte(parts[0] + "." + parts[1]))
-	public := ecdsa.PublicKey{Curve: elliptic.P256(), X: new(big.Int).SetBytes(point[1:33]), Y: new(big.Int).SetBytes(point[33:])}
-	if !ecdsa.Verify(&public, hash[:], new(big.Int).SetBytes(signature[:32]), new(big.Int).SetBytes(signature[32:])) {
+	public, err := ecdsa.ParseUncompressedPublicKey(elliptic.P256(), point)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	if !ecdsa.Verify(public, hash[:], new(big.Int).SetBytes(signature[:32]), new(big.Int).SetBytes(signature[32:])) {
 		p.t.Error("the signature is not the host's")
 	}
 	claims, _ := plain.DecodeString(parts[1])

@@ -101,6 +101,15 @@ func TestEachThingIsToldOnce(t *testing.T) {
 	}
 }
 
+func TestWhatIsOverIsForgotten(t *testing.T) {
+	w := &watcher{t: t, f: notice.Facts{At: morning, Alarms: []notice.Raised{{"a", "too hot"}}}}
+	w.look()
+	w.f.Alarms = nil
+	if w.look(); len(w.w.Alarms) != 0 {
+		t.Errorf("%v are kept", w.w.Alarms)
+	}
+}
+
 // What waits for a person at the first look of all is told.
 func TestTheFirstLookTellsWhatWaits(t *testing.T) {
 	w := &watcher{t: t, f: notice.Facts{At: morning, Alarms: []notice.Raised{{"a", "too hot"}}, Bed: bed.Unknown, First: notice.Entry{ID: "e", File: "knob.gcode"}}}
