@@ -34,6 +34,7 @@ type File struct {
 	Flow              float64            `json:"flow" doc:"The highest that a move asks for, mm³/s"`
 	Fan               float64            `json:"fan" doc:"Part fan at the most, 0 to 1"`
 	Features          []Feature          `json:"features,omitempty" doc:"What is drawn, by layer height and speed; only when one file is asked for"`
+	Objects           []Object           `json:"objects,omitempty" doc:"That its lines tell apart"`
 	Slots             []int              `json:"slots,omitempty" doc:"From which slot each of its tools would be printed, as it was asked for; absent: from that of its number"`
 	Proposed          []int              `json:"proposed_slots,omitempty" doc:"From which slot each of its tools would best be printed, by material and colour, where that is another: a proposal, which a person takes or not"`
 	Hints             Hints              `json:"hints" doc:"What its comments say that it was made for"`
@@ -102,6 +103,15 @@ type Feature struct {
 	Seconds    float64 `json:"seconds"`
 	LengthMM   float64 `json:"length_mm"`
 	FilamentMM float64 `json:"filament_mm"`
+}
+
+// Object is one of several that a file prints.
+type Object struct {
+	Key      string  `json:"key" doc:"As the file's lines have it"`
+	Name     string  `json:"name,omitempty"`
+	Extent   *Extent `json:"extent,omitempty" doc:"Of what is laid"`
+	Filament float64 `json:"filament_mm"`
+	Fixed    string  `json:"fixed,omitempty" doc:"Why its lines cannot be left out; absent: they can"`
 }
 
 // Hints are what a file's comments say. Nothing that is computed goes by them.

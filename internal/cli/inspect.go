@@ -226,6 +226,21 @@ func showFacts(w io.Writer, f api.File) {
 		}
 		line(g.Heater, "%s %s (line %d)", target(g.Setpoint), where, g.Line)
 	}
+	for _, o := range f.Objects {
+		words := o.Name
+		if words == "" {
+			words = "object " + o.Key
+		} else if words != o.Key {
+			words += " (" + o.Key + ")"
+		}
+		if o.Extent != nil {
+			words += fmt.Sprintf(", X %.0f to %.0f, Y %.0f to %.0f mm", o.Extent.Min[0], o.Extent.Max[0], o.Extent.Min[1], o.Extent.Max[1])
+		}
+		if o.Fixed != "" {
+			words += ", cannot be skipped: " + o.Fixed
+		}
+		line("object", "%s", words)
+	}
 	h := f.Hints
 	var said []string
 	material := strings.Join(h.Materials, ", ")

@@ -25,6 +25,8 @@ func trims() []cli.Flag {
 		&cli.FloatFlag{Name: "fan-least", Usage: "part fan at least, where the file has it on, `%`"},
 		&cli.FloatFlag{Name: "fan-most", Usage: "part fan at most, `%`"},
 		&cli.FloatFlag{Name: "height", Usage: "by which the nozzle is higher than in the file, `MM`"},
+		&cli.StringSliceFlag{Name: "skip", Usage: "leave an `OBJECT` out, by its name or key (shelf show lists them); again for more"},
+		&cli.StringSliceFlag{Name: "print-again", Usage: "print an `OBJECT` that is left out"},
 		&cli.FloatFlag{Name: "acceleration", Usage: "of any move at most, `MM/S²`"},
 	}
 }
@@ -49,6 +51,14 @@ func trimmed(cmd *cli.Command) (c api.ChangeTrim, said bool, err error) {
 			(*to)[heater], said = k, true
 		}
 	}
+	for flag, leaves := range map[string]bool{"skip": true, "print-again": false} {
+		for _, o := range cmd.StringSlice(flag) {
+			if c.Skip == nil {
+				c.Skip = map[string]bool{}
+			}
+			c.Skip[o], said = leaves, true
+		}
+	}
 	return c, said, nil
 }
 
@@ -60,7 +70,13 @@ func whole(c api.ChangeTrim) *api.Trim {
 		}
 		return *v
 	}
-	return &api.Trim{Heaters: c.Heaters, First: c.First, Speed: value(c.Speed), Flow: value(c.Flow), FanLeast: value(c.FanLeast), FanMost: value(c.FanMost), Height: value(c.Height), Acceleration: value(c.Acceleration)}
+	var skip []string
+	for o, leaves := range c.Skip {
+		if leaves {
+			skip = append(skip, o)
+		}
+	}
+	return &api.Trim{Skip: skip, Heaters: c.Heaters, First: c.First, Speed: value(c.Speed), Flow: value(c.Flow), FanLeast: value(c.FanLeast), FanMost: value(c.FanMost), Height: value(c.Height), Acceleration: value(c.Acceleration)}
 }
 
 func trimCommand() *cli.Command {
@@ -145,6 +161,9 @@ func trimWords(r api.Run) (out []string) {
 			most = 100
 		}
 		add("fan %g to %g %%", t.FanLeast, most)
+	}
+	for _, o := range t.Skip {
+		add("skips %s", o)
 	}
 	if t.Height != 0 {
 		add("nozzle %+g mm", t.Height)

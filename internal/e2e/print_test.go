@@ -32,7 +32,7 @@ func commands(body []byte) []string {
 
 // own tells what the host says by itself: questions, and what takes the nozzle
 // off the part and back.
-var own = regexp.MustCompile(`^(G2[01]|G9[01]|M8[23]|M107|M108|M400|M410|M105|M110 N0|M114|M115|M118 q\d+\.|G4 P\d+|M15[45] S1|M503|G28 X Y|G92 [EZ]\S+|(M104|M109|M140|M190|M106|M220|M221) S\S+|G1 F\S+|G0 X\S+ Y\S+ F6000|G1 Z\S+ F480|G1 E\S+ F(1500|300))$`)
+var own = regexp.MustCompile(`^(G2[01]|G9[01]|M8[23]|M107|M108|M400|M410|M105|M110 N0|M114|M115|M118 q\d+\.|G4 P\d+|M15[45] S1|M503|M211|G28 X Y|G92 [EZ]\S+|(M104|M109|M140|M190|M106|M220|M221) S\S+|G1 F\S+|G0 X\S+ Y\S+ F6000|G1 Z\S+ F480|G1 E\S+ F(1500|300))$`)
 
 // mustHavePrinted fails unless the stand-in carried out the file's commands in
 // order, each once, and besides them only what the host says by itself and what a

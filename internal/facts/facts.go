@@ -51,6 +51,13 @@ func Of(f toolpath.File, p machine.Printer) api.File {
 		out.Extent = &api.Extent{Min: f.Extent.Min, Max: f.Extent.Max}
 		out.Part = &api.Extent{Min: f.Part.Min, Max: f.Part.Max}
 	}
+	for _, o := range f.Objects {
+		shown := api.Object{Key: o.Key, Name: o.Name, Filament: o.Filament, Fixed: o.Fixed}
+		if !o.Extent.Empty {
+			shown.Extent = &api.Extent{Min: o.Extent.Min, Max: o.Extent.Max}
+		}
+		out.Objects = append(out.Objects, shown)
+	}
 	for h, v := range f.Setpoints {
 		out.Setpoints[string(h)] = v
 	}

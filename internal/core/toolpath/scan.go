@@ -42,7 +42,7 @@ func (o Options) By() string {
 func Scan(r io.Reader, o Options) (Summary, error) {
 	s := scanner{
 		Summary: Summary{Version: Version, Setpoints: map[heat.Heater]float64{}, Extent: Box{Empty: true}, Part: Box{Empty: true}, Reach: Reach{Box: Box{Empty: true}}, Tools: 1, LimitsOf: o.Of, By: o.By()},
-		layers:  layers{step: layerStep}, draw: o.Stroke,
+		layers:  layers{step: layerStep}, draw: o.Stroke, object: -1,
 	}
 	o.Limits.Ring = min(o.Limits.Ring, mostFlight-1)
 	s.program = motion.NewProgram(o.Limits, s.spend)
@@ -97,6 +97,7 @@ type scanner struct {
 	drawn    struct{ speed, height float64 } // with which it was
 	moves    int                             // so far
 	flight   [mostFlight]flight
+	object   int // of Objects, whose lines these are; -1: of none
 	now      map[heat.Heater]float64
 }
 
@@ -114,6 +115,7 @@ func (s *scanner) read(raw []byte) error {
 		return nil
 	}
 	s.Commands++
+	s.mark(command)
 	for _, b := range command {
 		if b < ' ' && b != '\t' || b == 0x7f {
 			return fmt.Errorf("found control character %#02x: the file is damaged, or not G-code", b)
@@ -153,6 +155,9 @@ func (s *scanner) carry(command []byte) error {
 		return fmt.Errorf("until here it takes %.0f days, which no print does", s.spent/86400)
 	}
 	l := &s.line
+	if s.object >= 0 {
+		s.fixed(l)
+	}
 	if l.Letter != 'G' || l.Number > 3 {
 		if err := s.other(l, command); err != nil {
 			return err
@@ -272,11 +277,15 @@ func (s *scanner) lay(m *gcode.Move, straight bool, pushed, length float64) {
 	if s.begun <= 1 {
 		box = &s.Extent
 	}
-	if straight {
-		box.add((*[3]float64)(m.From[:]), (*[3]float64)(m.To[:]))
-	} else {
-		low, high := m.Box()
-		box.add(&low, &high)
+	low, high := [3]float64(m.From[:3]), [3]float64(m.To[:3])
+	if !straight {
+		low, high = m.Box()
+	}
+	box.add(&low, &high)
+	if s.object >= 0 {
+		o := &s.Objects[s.object]
+		o.Extent.add(&low, &high)
+		o.Filament += pushed
 	}
 	if !s.looked {
 		s.looked = true

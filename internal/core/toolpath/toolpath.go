@@ -91,6 +91,7 @@ type Summary struct {
 	Hints      Hints                   // what its comments say
 	LimitsOf   LimitsOf                // whose limits the times go by
 	By         string                  // Options.By of what it was read with
+	Objects    []Object                // that its lines tell apart
 	Trouble    string                  // why it cannot be printed at all, in words; there is nothing else then
 }
 

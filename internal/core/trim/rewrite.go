@@ -29,21 +29,22 @@ type Rewriter struct {
 	given map[heat.Heater]float64 // °C: the file's own setpoints, as Through has met them
 	tool  int                     // as it has met it
 	accel Accel                   // as the file has it, or the printer where the file has said nothing
-	owed  float64                 // mm of filament that a relative E could not say
-	base  float64                 // mm of height that G92 has taken in
-	out   []byte
+	leaving
+	owed float64 // mm of filament that a relative E could not say
+	base float64 // mm of height that G92 has taken in
+	out  []byte
 }
 
 // New returns a rewriter at the beginning of a file.
 func New(f File, s Schedule) *Rewriter {
-	return &Rewriter{file: f, rest: s, accel: f.Has, tool: f.Tool}
+	return &Rewriter{file: f, rest: s, accel: f.Has, tool: f.Tool, reads: len(f.Objects) > 0}
 }
 
 // Next is a change from the next command on. Lead is where the lines so far lead.
 func (r *Rewriter) Next(t Trim, lead gcode.State) Change {
-	c := Change{From: r.n, Trim: t}
+	c := Change{From: r.n, Trim: t, Has: r.accel}
 	if !r.reads && len(r.rest) == 0 {
-		c.Lead, c.Has = lead, r.accel
+		c.Lead = lead
 	}
 	return c
 }
@@ -144,6 +145,9 @@ func heaterOf(l *gcode.Line, tool int) heat.Heater {
 // Line returns what the next command of the file becomes.
 func (r *Rewriter) Line(command string) string {
 	r.turn()
+	if len(r.file.Objects) > 0 {
+		r.follow(command)
+	}
 	became := command
 	if !r.reads && len(command) > 4 && command[0]&^0x20 == 'M' && r.line.Parse([]byte(command)) == nil && r.line.Code().Is('M', 204) {
 		r.accel.set(&r.line)
@@ -162,12 +166,12 @@ func (r *Rewriter) turn() {
 		if !r.reads {
 			r.reads, r.is = true, c.Lead
 			r.said.feed, r.said.e, r.said.z = r.is.Feed, r.is.At[gcode.E], r.is.At[gcode.Z]
-			if r.accel.Print == 0 {
-				r.accel.Print = c.Has.Print
-			}
-			if r.accel.Travel == 0 {
-				r.accel.Travel = c.Has.Travel
-			}
+		}
+		if r.accel.Print == 0 {
+			r.accel.Print = c.Has.Print
+		}
+		if r.accel.Travel == 0 {
+			r.accel.Travel = c.Has.Travel
 		}
 		r.now, r.rest = c.Trim, r.rest[1:]
 	}
@@ -178,7 +182,10 @@ func (r *Rewriter) change(command string) string {
 	l := &r.line
 	code := l.Code()
 	switch {
-	case l.Letter == 'G' && (l.Number <= 3 || l.Number == 5) && l.Sub == 0:
+	case moves(l):
+		if r.skips() {
+			return r.leaveOut()
+		}
 		return r.move(command)
 	case code.Is('G', 92), code.Is('G', 28):
 		return r.frame(command)
@@ -217,11 +224,14 @@ func (r *Rewriter) move(command string) string {
 	along := from.At[gcode.X] != to[gcode.X] || from.At[gcode.Y] != to[gcode.Y] || l.Number >= 2
 	pushed := to[gcode.E] - from.At[gcode.E]
 	lays := along && pushed > 0
+	back := r.away // moves were left out before it: it says itself where it leads
+	r.away = false
+	r.draw(pushed)
 	w := writer{text: append(r.out[:0], command...)}
 
 	// Height: as soon as something is laid, and wherever the file says one.
 	z, up := l.Value('Z')
-	if want := max(to[gcode.Z]+r.now.Height-r.base, min(to[gcode.Z], 0)); up || lays && l.Number <= 1 && math.Abs(want-said.z) > step {
+	if want := max(to[gcode.Z]+r.now.Height-r.base, min(to[gcode.Z], 0)); up || back || lays && l.Number <= 1 && math.Abs(want-said.z) > step {
 		v := want
 		if r.is.Relative {
 			v -= said.z
@@ -230,6 +240,16 @@ func (r *Rewriter) move(command string) string {
 			w.set('Z', v/unit, 4)
 		}
 		r.said.z = want
+	}
+	if lays {
+		r.top = max(r.top, r.said.z)
+	}
+	if back && l.Number <= 1 && !r.is.Relative {
+		for axis := gcode.X; axis <= gcode.Y; axis++ {
+			if !l.Has(gcode.Letters[axis]) {
+				w.set(gcode.Letters[axis], to[axis]/unit, 5)
+			}
+		}
 	}
 
 	// Filament: what is laid as the trim wants it, anything else as the file has it.
@@ -309,6 +329,7 @@ func (r *Rewriter) frame(command string) string {
 	}
 	if all || l.Has('Z') {
 		r.base += raised
+		r.top += r.is.At[gcode.Z] - r.said.z
 		r.said.z = r.is.At[gcode.Z]
 	}
 	if all || l.Has('E') {

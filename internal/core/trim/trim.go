@@ -30,6 +30,7 @@ type Trim struct {
 	FanHigh float64                 `json:",omitempty"` // % at most; 0: 100
 	Height  float64                 `json:",omitempty"` // mm by which the nozzle is higher than the file has it
 	Most    float64                 `json:",omitempty"` // mm/s² at most of the accelerations that the file sets, or the printer has; 0: as they are
+	Skip    []string                `json:",omitempty"` // objects whose lines are left out, by their keys
 }
 
 // Bounds of a trim.
@@ -50,7 +51,7 @@ var ErrValue = errors.New("a run cannot differ so from its file")
 
 // None reports whether the trim changes nothing.
 func (t Trim) None() bool {
-	return !some(t.Heaters) && !some(t.First) && t.speed() == 1 && t.flow() == 1 && t.FanLow == 0 && t.fanHigh() == 100 && t.Height == 0 && t.Most == 0
+	return !some(t.Heaters) && !some(t.First) && t.speed() == 1 && t.flow() == 1 && t.FanLow == 0 && t.fanHigh() == 100 && t.Height == 0 && t.Most == 0 && len(t.Skip) == 0
 }
 
 func some(m map[heat.Heater]float64) bool {
@@ -67,7 +68,7 @@ func (t Trim) Equal(o Trim) bool {
 	same := func(a, b map[heat.Heater]float64) bool {
 		return maps.Equal(a, b) || !some(a) && !some(b)
 	}
-	return same(t.Heaters, o.Heaters) && same(t.First, o.First) && t.speed() == o.speed() && t.flow() == o.flow() && t.FanLow == o.FanLow && t.fanHigh() == o.fanHigh() && t.Height == o.Height && t.Most == o.Most
+	return same(t.Heaters, o.Heaters) && same(t.First, o.First) && t.speed() == o.speed() && t.flow() == o.flow() && t.FanLow == o.FanLow && t.fanHigh() == o.fanHigh() && t.Height == o.Height && t.Most == o.Most && slices.Equal(t.Skip, o.Skip)
 }
 
 // SameHeat reports whether two trims change heaters and fan alike.
@@ -127,6 +128,21 @@ type File struct {
 	Room      float64                 // mm that the machine has; 0: not known
 	Has       Accel                   // what the printer has before the first line
 	Tool      int                     // that is in use before the first line
+	Objects   []Object                // that its lines tell apart
+}
+
+// An Object is one of several that a file prints.
+type Object struct {
+	Key, Name string
+	Fixed     string // why its lines cannot be left out, in words; empty: they can
+}
+
+// Called is its name, or its key where it has none.
+func (o Object) Called() string {
+	if o.Name != "" {
+		return o.Name
+	}
+	return "object " + o.Key
 }
 
 // An Accel is with what moves are accelerated that extrude, and those that do not, mm/s²;
@@ -160,6 +176,21 @@ func (a Accel) line() string {
 	return fmt.Sprintf("M204 P%.0f T%.0f", a.Print, a.Travel)
 }
 
+// Keyed is the trim with objects by their keys where they were named.
+func (t Trim) Keyed(f File) Trim {
+	t.Skip = slices.Clone(t.Skip)
+	for i, said := range t.Skip {
+		if slices.ContainsFunc(f.Objects, func(o Object) bool { return o.Key == said }) {
+			continue
+		}
+		if at := slices.IndexFunc(f.Objects, func(o Object) bool { return o.Name != "" && o.Name == said }); at >= 0 {
+			t.Skip[i] = f.Objects[at].Key
+		}
+	}
+	slices.Sort(t.Skip)
+	return t
+}
+
 // Check says what is wrong with a trim of a file, on a machine with those limits.
 func (t Trim) Check(f File, limits heat.Limits) error {
 	wrong := func(format string, args ...any) error {
@@ -176,6 +207,20 @@ func (t Trim) Check(f File, limits heat.Limits) error {
 		if b.v != b.none && !(b.v >= b.low && b.v <= b.high) {
 			return wrong("the %s can be %g to %g %s, and not %g", b.name, b.low, b.high, b.unit, b.v)
 		}
+	}
+	for i, key := range t.Skip {
+		at := slices.IndexFunc(f.Objects, func(o Object) bool { return o.Key == key })
+		switch {
+		case at < 0:
+			return wrong("the file tells no object %q apart", key)
+		case f.Objects[at].Fixed != "":
+			return wrong("%s cannot be skipped: %s", f.Objects[at].Called(), f.Objects[at].Fixed)
+		case slices.Contains(t.Skip[:i], key):
+			return wrong("%s is skipped twice", f.Objects[at].Called())
+		}
+	}
+	if len(t.Skip) > 0 && len(t.Skip) == len(f.Objects) {
+		return wrong("nothing would be left; stop the run instead")
 	}
 	if t.FanLow > t.fanHigh() {
 		return wrong("the fan cannot be %g %% at least and %g %% at most", t.FanLow, t.fanHigh())
@@ -211,7 +256,7 @@ type Change struct {
 	From int // commands before it
 	Trim Trim
 	Lead gcode.State `json:",omitzero"` // where these lead, of the first change alone: lines before it are as the file has them
-	Has  Accel       `json:",omitzero"` // with what the printer accelerated before, of the first change alone
+	Has  Accel       `json:",omitzero"` // with what the file, or the printer before it, accelerates
 }
 
 // A Schedule is the trims of a run in the order in which they were made. The last that
@@ -260,6 +305,16 @@ func (t Trim) Against(o Trim) string {
 	if t.Most != o.Most {
 		if add("acceleration at most %g mm/s²", t.Most); t.Most == 0 {
 			parts[len(parts)-1] = "accelerations as in the file"
+		}
+	}
+	for _, key := range t.Skip {
+		if !slices.Contains(o.Skip, key) {
+			add("skips %s", key)
+		}
+	}
+	for _, key := range o.Skip {
+		if !slices.Contains(t.Skip, key) {
+			add("prints %s again", key)
 		}
 	}
 	if len(parts) == 0 {

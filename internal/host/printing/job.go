@@ -44,6 +44,9 @@ func facts(f toolpath.File) run.File {
 // trimmed is what must be known of a file to trim it.
 func (p *Printing) trimmed(f toolpath.File, slots stock.Mapping) trim.File {
 	out := trim.File{Tool: slots.Of(0), Setpoints: f.Setpoints, Highest: max(f.Extent.Max[gcode.Z], f.Reach.Max[gcode.Z]), Room: p.cfg.Printer.Height}
+	for _, o := range f.Objects {
+		out.Objects = append(out.Objects, trim.Object{Key: o.Key, Name: o.Name, Fixed: o.Fixed})
+	}
 	if p.cfg.Accelerations != nil {
 		out.Has.Print, out.Has.Travel = p.cfg.Accelerations()
 	}
@@ -296,6 +299,14 @@ func (p *Printing) Feed() {
 				p.step(run.Event{On: run.OnAsk, Reason: why})
 			}
 			break
+		}
+		if j.trim.Detours(command) {
+			if j.fed != j.life.Taken() { // what is said besides would overtake what waits to be said
+				break
+			}
+			for _, way := range j.trim.Besides(command) {
+				p.talk.Say(way, nil)
+			}
 		}
 		for _, besides := range j.trim.Between(p.where.Point().Setpoints) {
 			p.talk.Say(besides, nil)

@@ -164,6 +164,7 @@ func (p *Printing) start(o Order, around Around, f toolpath.File, body io.ReadCl
 	if blocks, _ := left.Blocks(); len(blocks) > 0 {
 		return &BlockedError{Report: report}
 	}
+	o.Trim = o.Trim.Keyed(p.trimmed(f, o.Slots))
 	if err := o.Trim.Check(p.trimmed(f, o.Slots), p.cfg.Printer.Limits); err != nil {
 		return err
 	}

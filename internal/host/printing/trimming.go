@@ -14,8 +14,9 @@ import (
 func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) trim.Trim, by string) (Now, error) {
 	return p.control(ctx, id, func(j *job) error {
 		before := j.life.Trim()
-		t := change(before)
-		if err := t.Check(p.trimmed(j.file, j.life.Record().Slots), p.cfg.Printer.Limits); err != nil {
+		file := p.trimmed(j.file, j.life.Record().Slots)
+		t := change(before).Keyed(file)
+		if err := t.Check(file, p.cfg.Printer.Limits); err != nil {
 			return err
 		}
 		if j.trim == nil || j.ahead == nil {

@@ -121,7 +121,11 @@ func (s *Settings) Tick() {
 			s.asking = false
 			return
 		}
-		s.talk.Say(ends, func([]string, error) { s.asking = false })
+		if file, _ := s.run.Brief(); file != "" {
+			s.asking = false
+		} else {
+			s.talk.Say(ends, func([]string, error) { s.asking = false })
+		}
 		if s.lines == 0 {
 			return
 		}

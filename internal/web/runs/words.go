@@ -3,6 +3,7 @@ package runs
 import (
 	"context"
 	"maps"
+	"slices"
 	"time"
 
 	"diathermon/internal/api"
@@ -73,11 +74,11 @@ func NowOf(r printing.Now) api.Run {
 }
 
 func trimOf(t trim.Trim) api.Trim {
-	return api.Trim{Heaters: named(t.Heaters), First: named(t.First), Speed: t.Speed, Flow: t.Flow, FanLeast: t.FanLow, FanMost: t.FanHigh, Height: t.Height, Acceleration: t.Most}
+	return api.Trim{Heaters: named(t.Heaters), First: named(t.First), Speed: t.Speed, Flow: t.Flow, FanLeast: t.FanLow, FanMost: t.FanHigh, Height: t.Height, Acceleration: t.Most, Skip: t.Skip}
 }
 
 func toTrim(t api.Trim) trim.Trim {
-	return trim.Trim{Heaters: heaters(t.Heaters), First: heaters(t.First), Speed: t.Speed, Flow: t.Flow, FanLow: t.FanLeast, FanHigh: t.FanMost, Height: t.Height, Most: t.Acceleration}
+	return trim.Trim{Heaters: heaters(t.Heaters), First: heaters(t.First), Speed: t.Speed, Flow: t.Flow, FanLow: t.FanLeast, FanHigh: t.FanMost, Height: t.Height, Most: t.Acceleration, Skip: t.Skip}
 }
 
 // changeOf is what is to be different about a trim.
@@ -96,6 +97,13 @@ func changeOf(c api.ChangeTrim) func(trim.Trim) trim.Trim {
 			maps.Copy(out, with)
 			return heaters(out)
 		}
+		skip := slices.DeleteFunc(slices.Clone(t.Skip), func(o string) bool { leaves, said := c.Skip[o]; return said && !leaves })
+		for o, leaves := range c.Skip {
+			if leaves && !slices.Contains(skip, o) {
+				skip = append(skip, o)
+			}
+		}
+		t.Skip = skip
 		t.Heaters, t.First = merge(t.Heaters, c.Heaters), merge(t.First, c.First)
 		return t
 	}

@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import NumberField from '../../ui/NumberField.vue'
+import Objects from './Objects.vue'
 import Trim from './Trim.vue'
 
 /** Changes how the run that goes on differs from its file: at once, for everybody to see, and back by one touch. */
@@ -22,6 +23,9 @@ function change(to: Trimmed, from: Trimmed): Schemas['ChangeTrim'] {
   for (const [key, file] of [['speed_percent', 100], ['flow_percent', 100], ['fan_least_percent', 0], ['fan_most_percent', 100], ['height_mm', 0], ['acceleration', 0]] as const) {
     if ((to[key] || file) !== (from[key] || file)) out[key] = to[key] || file
   }
+  const [is, was] = [to.skip ?? [], from.skip ?? []]
+  const keys = [...is.filter(o => !was.includes(o)), ...was.filter(o => !is.includes(o))]
+  if (keys.length) out.skip = Object.fromEntries(keys.map(o => [o, is.includes(o)]))
   for (const key of ['heaters', 'first_layer'] as const) {
     const names = new Set([...Object.keys(to[key] ?? {}), ...Object.keys(from[key] ?? {})])
     const other = [...names].filter(h => (to[key]?.[h] ?? 0) !== (from[key]?.[h] ?? 0))
@@ -45,6 +49,11 @@ function press(t: Trimmed) {
 
 const say = (body: Schemas['ChangeTrim']) => host.attempt(() => answered(api.PATCH('/v1/runs/{id}/trim', { params: { path: { id: run.value.id } }, body })))
 
+/** An object is left out, or printed again: at once, and kept for undoing. */
+async function skip(key: string, leaves: boolean) {
+  if (await say({ skip: { [key]: leaves } })) before.value.push({ skip: { [key]: !leaves } })
+}
+
 /** Where it is to be held, or to end. */
 const layer = ref<number>()
 const drawn = computed(() => Math.max(run.value.progress?.layer ?? 0, 1))
@@ -67,8 +76,9 @@ async function undo() {
     <p v-if="run.state === 'held'" class="text-body-small text-medium-emphasis mt-2 mb-0">Heat and fan of a held run are changed when it is resumed.</p>
     <div class="d-flex flex-wrap ga-2 mt-3">
       <v-btn variant="tonal" :prepend-icon="mdiUndo" :disabled="!before.length" data-undo @click="undo">Undo</v-btn>
-      <v-btn variant="text" @click="press({})">All as sliced</v-btn>
+      <v-btn variant="text" @click="press({ skip: run.trim?.skip })">All as sliced</v-btn>
     </div>
+    <Objects :file="run.file" :skipped="run.trim?.skip ?? []" @skip="skip" />
     <div v-if="layers > 1" class="d-flex flex-wrap align-center ga-2 mt-4">
       <NumberField v-model="layer" label="Hold before layer" whole :least="2" :most="layers" :unit="`of ${layers}`" style="flex: 0 1 220px" @keydown.enter="holdBefore" />
       <v-btn variant="tonal" :disabled="!layer" data-hold-before @click="holdBefore">Set</v-btn>

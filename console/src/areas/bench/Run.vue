@@ -51,7 +51,7 @@ const differs = computed(() => {
   const heat = (of: Record<string, number> | undefined, when: string) => Object.entries(of ?? {}).filter(([, k]) => k).map(([h, k]) => `${heaterName(h, host.printer?.tools).toLowerCase()} ${signed(k)} K${when}`)
   return [
     t.speed_percent && t.speed_percent !== 100 && `speed ${t.speed_percent} %`, t.flow_percent && t.flow_percent !== 100 && `flow ${t.flow_percent} %`, t.height_mm && `nozzle ${signed(t.height_mm)} mm`,
-    ...heat(t.heaters, ''), ...heat(t.first_layer, ' for the first layer'), (t.fan_least_percent || t.fan_most_percent) && `fan ${t.fan_least_percent ?? 0} to ${t.fan_most_percent || 100} %`,
+    ...(t.skip ?? []).map(o => `${o} skipped`), ...heat(t.heaters, ''), ...heat(t.first_layer, ' for the first layer'), (t.fan_least_percent || t.fan_most_percent) && `fan ${t.fan_least_percent ?? 0} to ${t.fan_most_percent || 100} %`,
   ].filter(Boolean).join(', ')
 })
 const adjustable = computed(() => me.may('operate') && ['warming', 'running', 'held'].includes(run.value?.state ?? ''))
