@@ -195,3 +195,23 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// Objects that a file's lines tell apart are known by where they are, and whether their lines
+// can be left out.
+func TestObjectsAreToldApart(t *testing.T) {
+	s := read(t, begin+"M486 S0\nM486 AKnob\n"+square(0.2, 50)+"M486 S1\n"+square(0.2, 30)+"M486 S-1\n"+square(0.2, 90)+"M486 S0\n"+square(0.4, 60)+"EXCLUDE_OBJECT_START NAME=clip\nG28 X\nEXCLUDE_OBJECT_END\nM486 S7\nG92 X0\nM486 S8\nT1\nM486 S9\nG91\nG90\nM486 S-1\n"+end)
+	fixed := map[string]string{"clip": "home", "7": "where the head is", "8": "tool", "9": "relative"}
+	if len(s.Objects) != 6 {
+		t.Fatalf("%+v", s.Objects)
+	}
+	for i, o := range s.Objects {
+		switch {
+		case i == 0 && (o.Key != "0" || o.Name != "Knob" || o.Extent.Empty || o.Extent.Max[2] != 0.4 || o.Filament <= s.Objects[1].Filament || o.Fixed != ""):
+			t.Errorf("the first is %+v", o)
+		case i == 1 && (o.Key != "1" || o.Name != "" || o.Extent.Max[0]-o.Extent.Min[0] > 30.1 || o.Fixed != ""):
+			t.Errorf("the second is %+v", o)
+		case i > 1 && (fixed[o.Key] == "" || !strings.Contains(o.Fixed, fixed[o.Key]) || !o.Extent.Empty):
+			t.Errorf("%+v", o)
+		}
+	}
+}

@@ -216,7 +216,20 @@ func TestAnObjectOfSeveralIsSkipped(t *testing.T) {
 			}
 		}
 		again := trim.New(file, schedule)
-		for n, line := range lines { // what a journal tells of it
+		is, was = &reader{set: map[string]float64{}}, &reader{set: map[string]float64{}}
+		for n, line := range lines { // what a journal tells of it: a pick-up goes by where these lines lead
+			was.read(n, line)
+			if left := n >= from && n < until && of[n] == skip[0]; !left && strings.HasPrefix(line, "G") && len(was.strokes) > 0 && was.strokes[len(was.strokes)-1].command == n {
+				copied := *again
+				is.read(n, copied.Line(line))
+				for axis := range 3 {
+					if got, want := is.physical[axis], was.physical[axis]; math.Abs(got-want) > 2e-4 {
+						t.Fatalf("seed %d, command %d: read again it leads to %v, want %v", seed, n, is.physical, was.physical)
+					}
+				}
+			} else if !left {
+				is.read(n, line)
+			}
 			if got, left := again.Line(line), n >= from && n < until && of[n] == skip[0]; left && strings.HasPrefix(line, "G1") && got != "G4 P0" {
 				t.Fatalf("seed %d, read again: %q becomes %q", seed, line, got)
 			}

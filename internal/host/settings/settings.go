@@ -121,10 +121,10 @@ func (s *Settings) Tick() {
 			s.asking = false
 			return
 		}
-		if file, _ := s.run.Brief(); file != "" {
-			s.asking = false
-		} else {
+		if file, _ := s.run.Brief(); file == "" {
 			s.talk.Say(ends, func([]string, error) { s.asking = false })
+		} else {
+			s.asking = false
 		}
 		if s.lines == 0 {
 			return
