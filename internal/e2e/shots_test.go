@@ -38,6 +38,14 @@ func TestScreenshots(t *testing.T) {
 	b := start(t, printer)
 	b.service.Close()
 	b.config.Past, b.config.Unmeasured = printer.Warp, false // as the demo has it
+	b.config.Printer.Colour = "#3f6f9c"
+	port := filepath.Join(os.TempDir(), "vesper-port") // as it is to be read in the pictures
+	os.Remove(port)
+	if err := os.Symlink(b.config.Device, port); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.Remove(port) })
+	b.config.Device = port
 	b.up()
 	b.live()
 	for _, part := range samples.Parts() {
@@ -84,7 +92,7 @@ func TestScreenshots(t *testing.T) {
 	b.visit(desk, b.service.URL+"/setup")
 	b.do(desk, chromedp.WaitVisible(`[data-tokens] li`))
 	b.click(desk, `[data-make]`, `[data-try]`)
-	b.do(desk, chromedp.WaitVisible(`[data-tried]`), chromedp.Sleep(time.Second), chromedp.Evaluate[chromedp.Void](`scrollTo(0, 0)`))
+	b.do(desk, chromedp.WaitVisible(`[data-tried]`), chromedp.Evaluate[chromedp.Void](`document.querySelector("[data-connect-program]").scrollIntoView()`), chromedp.Sleep(time.Second))
 	b.shoot(desk, filepath.Join(folder, "console-setup.png"))
 	b.visit(desk, b.service.URL+"/heat")
 	b.do(desk, chromedp.WaitVisible(`[data-heat-chart] canvas`))
