@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -24,11 +25,20 @@ import (
 
 // vesper is a printer that starts what it is asked to, unless something is in its way.
 type vesper struct {
+	mu     sync.Mutex
 	refuse error
 	begun  []printing.Order
 }
 
+func (v *vesper) refuses(why error) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	v.refuse = why
+}
+
 func (v *vesper) Start(_ context.Context, o printing.Order) (printing.Now, error) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
 	if v.refuse != nil {
 		return printing.Now{}, v.refuse
 	}
@@ -39,6 +49,8 @@ func (v *vesper) Start(_ context.Context, o printing.Order) (printing.Now, error
 func (v *vesper) Mapped(f toolpath.File, _ stock.Mapping) toolpath.File { return f }
 
 func (v *vesper) Preflights(_ context.Context, files []toolpath.File) ([]preflight.Report, error) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
 	out := make([]preflight.Report, len(files))
 	for i := range out {
 		if v.refuse != nil {
@@ -158,13 +170,13 @@ func TestAnEntryBeginsAtItsTimeOrNotAtAll(t *testing.T) {
 				open(t, path, "").add(t, "cap.gcode", core.Wish{Copies: 1, After: at})
 				time.Sleep(c.off)
 				s := open(t, path, "")
-				s.v.refuse = c.refuse
+				s.v.refuses(c.refuse)
 				ctx, end := context.WithCancel(t.Context())
 				go s.Work(ctx)
 				time.Sleep(c.free - c.off)
 				synctest.Wait()
 				if c.free > 0 {
-					s.v.refuse = nil
+					s.v.refuses(nil)
 				}
 				time.Sleep(5 * time.Hour)
 				end()
@@ -195,7 +207,7 @@ func TestWhatIsInItsWayIsSaid(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "queue.json")
 	s := open(t, path, "")
 	first, second := s.add(t, "cap.gcode", core.Wish{Copies: 1}), s.add(t, "knob.gcode", core.Wish{Copies: 1})
-	s.v.refuse = errors.New("the bed is occupied")
+	s.v.refuses(errors.New("the bed is occupied"))
 	if out, err := s.Outlooks(t.Context()); err != nil || out[0].Why != "no link" || len(out[0].Checks) != 2 {
 		t.Errorf("%+v, %v", out, err)
 	}
