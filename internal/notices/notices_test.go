@@ -158,6 +158,13 @@ func (p *phone) signed(r *http.Request) {
 	}
 }
 
+// answers lets its push service answer otherwise.
+func (p *phone) answers(code int) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.answer = func(int) int { return code }
+}
+
 func (p *phone) told() string {
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -199,11 +206,13 @@ func (h *house) begin() {
 	if err != nil {
 		h.t.Fatal(err)
 	}
+	h.phone.mu.Lock()
+	h.phone.host = n.Key()
+	h.phone.mu.Unlock()
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() { defer close(done); n.Work(ctx) }()
 	h.Notices, h.end = n, func() { cancel(); <-done }
-	h.phone.host = n.Key()
 }
 
 func (h *house) is(change func(*notice.Facts)) {
@@ -262,7 +271,7 @@ func TestABrowserIsCalledOnceWhateverItsServiceDoes(t *testing.T) {
 
 func TestWhoIsCalledNoMore(t *testing.T) {
 	for name, change := range map[string]func(*house, notices.Browser){
-		"it is gone":               func(h *house, _ notices.Browser) { h.phone.answer = func(int) int { return 410 } },
+		"it is gone":               func(h *house, _ notices.Browser) { h.phone.answers(410) },
 		"its person is not let in": func(h *house, _ notices.Browser) { h.mu.Lock(); h.in = false; h.mu.Unlock() },
 		"it has left": func(h *house, b notices.Browser) {
 			if err := h.Leave(b.ID); err != nil {
@@ -297,7 +306,7 @@ func TestWhoIsCalledNoMore(t *testing.T) {
 func TestWhatIsNotDelivered(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		h := newHouse(t, newPhone(t))
-		h.phone.answer = func(int) int { return 0 }
+		h.phone.answers(0)
 		h.begin()
 		b := h.phone.browser("https://push.example/a")
 		b.Kinds = []notice.Kind{notice.Done, notice.Alarm}
@@ -313,7 +322,7 @@ func TestWhatIsNotDelivered(t *testing.T) {
 			t.Errorf("%+v, %v", all, waiting)
 		}
 		time.Sleep(13 * time.Hour)
-		h.phone.answer = func(int) int { return 201 }
+		h.phone.answers(201)
 		h.run("cap", run.Broken) // is not wanted
 		time.Sleep(time.Hour)
 		if err := h.Try(b.ID); err != nil {
