@@ -1,13 +1,11 @@
 /* Shows what the host tells while the console is closed, and opens the console when it is touched. */
 'use strict'
 
-const urgent = ['alarm', 'broken', 'held', 'interrupted', 'asked']
-
 self.addEventListener('push', event => {
   let n = { title: 'Diathermon', text: 'Something has happened.', kind: 'trial' }
   try { n = { ...n, ...event.data.json() } } catch { /* what cannot be read is told as such */ }
   event.waitUntil(self.registration.showNotification(String(n.title), {
-    body: String(n.text), tag: `${n.printer} ${n.kind}`, renotify: true, requireInteraction: urgent.includes(n.kind), timestamp: Date.parse(n.at) || Date.now(), data: { kind: n.kind },
+    body: String(n.text), tag: `${n.printer} ${n.kind}`, renotify: true, requireInteraction: n.urgent === true, timestamp: Date.parse(n.at) || Date.now(), data: { kind: n.kind },
   }))
 })
 

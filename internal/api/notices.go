@@ -4,13 +4,14 @@ import "time"
 
 // Notice is one thing that a person would want to be told.
 type Notice struct {
-	ID    string    `json:"id" doc:"In the order of their making"`
-	At    time.Time `json:"at"`
-	Kind  string    `json:"kind" enum:"done,stopped,held,broken,interrupted,alarm,cool,waits,asked,warm,trial" doc:"Stable: programs go by it"`
-	Title string    `json:"title" example:"Vesper: dust-cap.gcode is done"`
-	Text  string    `json:"text"`
-	Run   string    `json:"run,omitempty" doc:"Id of the run that it is of"`
-	Quiet bool      `json:"quiet,omitempty" doc:"A person has done it by hand: nobody is called"`
+	ID     string    `json:"id" doc:"In the order of their making"`
+	At     time.Time `json:"at"`
+	Kind   string    `json:"kind" enum:"done,stopped,held,broken,interrupted,alarm,cool,waits,asked,warm,trial" doc:"Stable: programs go by it"`
+	Title  string    `json:"title" example:"Vesper: dust-cap.gcode is done"`
+	Text   string    `json:"text"`
+	Urgent bool      `json:"urgent,omitempty" doc:"It needs a person"`
+	Run    string    `json:"run,omitempty" doc:"Id of the run that it is of"`
+	Quiet  bool      `json:"quiet,omitempty" doc:"A person has done it by hand: nobody is called"`
 }
 
 // Notices are the last ones.

@@ -90,7 +90,7 @@ func TestPersonsAreTold(t *testing.T) {
 		setInterval(() => navigator.serviceWorker.ready.then(r => r.getNotifications()).then(all => { seen.textContent = all.map(n => [n.title, n.body, n.requireInteraction].join('|')).join('; ') }), 200)
 	})()`))
 	for said, want := range map[string]string{
-		`{"title": "Vesper: cap.gcode is held", "text": "Out of filament.", "kind": "held", "printer": "Vesper"}`: "Vesper: cap.gcode is held|Out of filament.|true",
+		`{"title": "Vesper: cap.gcode is held", "text": "Out of filament.", "kind": "held", "urgent": true, "printer": "Vesper"}`: "Vesper: cap.gcode is held|Out of filament.|true",
 		`rubbish`: "Diathermon|Something has happened.|false",
 	} {
 		b.do(page, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {

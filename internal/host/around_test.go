@@ -77,7 +77,7 @@ const firstOfFile = "M140 S60"
 func TestRoutinesArePerformedAroundARun(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		r := ordered(t, samples.Coupon(3), printing.Order{Before: named("Home", "Warm"), After: named("Tidy", "Light")}, func(c *host.Config) {
-			c.Usually = func() printing.Around { return printing.Around{Before: *named("Fails"), After: *named("Fails")} } // not this time
+			c.Usually = func() run.Around { return run.Around{Before: *named("Fails"), After: *named("Fails")} } // not this time
 		})
 		b := r.until(time.Minute, func(b host.Bench) bool { return b.Run != nil && b.Run.Reason != "" })
 		if b.Run.State != run.Waiting || b.Run.Reason != "Home is performed first" || !slices.Equal(b.Run.May, []run.Act{run.MayStop}) {

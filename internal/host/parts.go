@@ -106,9 +106,9 @@ type Config struct {
 
 	Motion func(motion.Limits) // is told what the printer says that its axes can do, and may not wait; nil: it is not asked
 
-	Library   routine.Library        // the routines; nil: none are performed around runs
-	Usually   func() printing.Around // around every run; nil: none
-	Performed performing.Memory      // what is being performed; nil: nobody remembers it
+	Library   routine.Library   // the routines; nil: none are performed around runs
+	Usually   func() run.Around // around every run; nil: none
+	Performed performing.Memory // what is being performed; nil: nobody remembers it
 
 	Bed     bed.Bed          // as it was found; its zero value: nothing is known of it
 	KeepBed occupancy.Memory // nil: nobody remembers it

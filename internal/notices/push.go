@@ -134,6 +134,7 @@ type message struct {
 	Kind    notice.Kind `json:"kind"`
 	Title   string      `json:"title"`
 	Text    string      `json:"text"`
+	Urgent  bool        `json:"urgent,omitempty"`
 	Printer string      `json:"printer"`
 	Colour  string      `json:"colour,omitempty"`
 	At      time.Time   `json:"at"`
@@ -152,13 +153,12 @@ func (n *Notices) send(ctx context.Context, s state, b Browser, one notice.Notic
 	if one.Kind == notice.Trial {
 		title = n.cfg.Printer + ": " + title
 	}
-	body, err := json.Marshal(message{ID: one.ID, Kind: one.Kind, Title: title, Text: text, Printer: n.cfg.Printer, Colour: n.cfg.Colour, At: one.At})
+	body, err := json.Marshal(message{ID: one.ID, Kind: one.Kind, Title: title, Text: text, Urgent: one.Kind.Urgent(), Printer: n.cfg.Printer, Colour: n.cfg.Colour, At: one.At})
 	if err != nil {
 		return result{over: true, why: err.Error()}
 	}
 	urgency := webpush.UrgencyNormal
-	switch one.Kind {
-	case notice.Alarm, notice.Broken, notice.Held, notice.Interrupted, notice.Asked:
+	if one.Kind.Urgent() {
 		urgency = webpush.UrgencyHigh
 	}
 	ctx, cancel := context.WithTimeout(ctx, callFor)

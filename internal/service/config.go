@@ -20,6 +20,7 @@ import (
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
@@ -296,7 +297,7 @@ func (c Config) Check() error {
 		return fmt.Errorf("printer.slots is %d: use 0 for as many as tools, or up to 16 and no fewer than tools", p.Slots)
 	case p.Limits.Nozzle > 550 || p.Limits.Bed > 250 || p.Limits.Chamber > 250 || p.Limits.Bed < 0 || p.Limits.Chamber < 0:
 		return fmt.Errorf("printer.limits are nozzle %g, bed %g, chamber %g: no printer is built for that", p.Limits.Nozzle, p.Limits.Bed, p.Limits.Chamber)
-	case p.Colour != "" && !coloured.MatchString(p.Colour):
+	case p.Colour != "" && !stock.Coloured(p.Colour):
 		return fmt.Errorf("printer.colour is %q: it looks like #2f6f62, in small letters", p.Colour)
 	case strings.TrimSpace(p.Name) == "":
 		return errors.New("printer.name is empty: a name keeps several printers apart")

@@ -3,7 +3,6 @@ package service
 import (
 	"context"
 	"fmt"
-	"regexp"
 	"strings"
 	"sync"
 
@@ -155,6 +154,3 @@ func (d *describing) TakeUp(ctx context.Context) error {
 	}
 	return nil
 }
-
-// coloured is what a printer's colour looks like.
-var coloured = regexp.MustCompile(`^#[0-9a-f]{6}$`)

@@ -11,21 +11,21 @@ import (
 
 // routinesAround are the routines around every run, as they are kept.
 type routinesAround struct {
-	kept  *durable.Value[printing.Around]
+	kept  *durable.Value[run.Around]
 	sound *performing.Performing // nil until the host is there
 }
 
 // openAround reads them. What cannot be read is an error, and none are there all the same.
 func openAround(path string) (*routinesAround, error) {
-	kept, err := durable.OpenValue[printing.Around](path, nil)
+	kept, err := durable.OpenValue[run.Around](path, nil)
 	return &routinesAround{kept: kept}, err
 }
 
 // Around are they.
-func (r *routinesAround) Around() printing.Around { return r.kept.Get() }
+func (r *routinesAround) Around() run.Around { return r.kept.Get() }
 
 // SetAround changes them, if each can be performed on this printer.
-func (r *routinesAround) SetAround(a printing.Around) error {
+func (r *routinesAround) SetAround(a run.Around) error {
 	for _, all := range [][]run.Performs{a.Before, a.After} {
 		for _, one := range all {
 			if err := r.sound.Sound(one); err != nil {

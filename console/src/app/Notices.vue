@@ -12,12 +12,12 @@ const route = useRoute()
 /** The bench shows what becomes of a run by itself. */
 const shown = computed(() => notices.shown.filter(n => route.path !== '/bench' || !n.run))
 const icons: Partial<Record<Told['kind'], string>> = { done: mdiCheckCircle, cool: mdiThermometerLow, held: mdiAlertCircle, broken: mdiAlertCircle, interrupted: mdiAlertCircle }
-const colour = (n: Told) => notices.urgent(n) ? 'error' : n.kind === 'done' ? 'success' : 'info'
+const colour = (n: Told) => n.urgent ? 'error' : n.kind === 'done' ? 'success' : 'info'
 const stays = 20_000
 const timed = new Set<string>()
 watch(() => notices.shown, now => {
   for (const n of now) {
-    if (notices.urgent(n) || timed.has(n.id)) continue
+    if (n.urgent || timed.has(n.id)) continue
     timed.add(n.id)
     setTimeout(notices.dismiss, stays, n.id)
   }
@@ -26,7 +26,7 @@ watch(() => notices.shown, now => {
 
 <template>
   <aside v-if="shown.length" class="told" aria-label="Notices">
-    <div v-for="n in shown" :key="n.id" class="one" :style="{ '--ink': `var(--v-theme-${colour(n)})` }" :role="notices.urgent(n) ? 'alert' : 'status'" :data-notice="n.kind">
+    <div v-for="n in shown" :key="n.id" class="one" :style="{ '--ink': `var(--v-theme-${colour(n)})` }" :role="n.urgent ? 'alert' : 'status'" :data-notice="n.kind">
       <v-icon :icon="icons[n.kind] ?? mdiBellOutline" class="icon" aria-hidden="true" />
       <div class="words break"><strong>{{ n.title }}</strong><div>{{ n.text }}</div><div class="text-body-small figures">{{ clock(n.at) }}</div></div>
       <v-btn :icon="mdiClose" variant="text" size="small" aria-label="Dismiss" @click="notices.dismiss(n.id)" />

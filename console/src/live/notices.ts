@@ -17,7 +17,6 @@ export const useNotices = defineStore('notices', () => {
   const sound = useKept<'none' | 'urgent' | 'all'>('sound', 'urgent', to => ['none', 'urgent', 'all'].includes(to))
   const all = shallowRef<Told[]>([]) // the newest first
   const shown = ref<Told[]>([])
-  const urgent = (n: Told) => ['alarm', 'broken', 'held', 'interrupted', 'asked'].includes(n.kind)
 
   function show(n: Told) {
     if (!elsewhere.includes(n.kind) && !n.quiet) shown.value = [n, ...shown.value.filter(o => o.id !== n.id)].slice(0, most)
@@ -29,7 +28,7 @@ export const useNotices = defineStore('notices', () => {
     all.value = [n, ...all.value].slice(0, 100)
     last.value = n.id
     show(n)
-    if (!n.quiet && (sound.value === 'all' || sound.value === 'urgent' && urgent(n))) play(urgent(n) ? 'urgent' : n.kind === 'done' ? 'done' : 'other')
+    if (!n.quiet && (sound.value === 'all' || sound.value === 'urgent' && n.urgent)) play(n.urgent ? 'urgent' : n.kind === 'done' ? 'done' : 'other')
   }
 
   /** Looks what came while nobody looked; a browser that is here for the first time has missed nothing. */
@@ -42,5 +41,5 @@ export const useNotices = defineStore('notices', () => {
 
   const dismiss = (id: string) => { shown.value = shown.value.filter(n => n.id !== id) }
   const newest = computed(() => all.value.slice(0, 12))
-  return { all, newest, shown, sound, urgent, note, load, dismiss }
+  return { all, newest, shown, sound, note, load, dismiss }
 })

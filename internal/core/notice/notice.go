@@ -33,6 +33,15 @@ const (
 	Trial       Kind = "trial"       // somebody tries whether notices arrive
 )
 
+// Urgent reports whether it is of something that needs a person.
+func (k Kind) Urgent() bool {
+	switch k {
+	case Alarm, Broken, Held, Interrupted, Asked:
+		return true
+	}
+	return false
+}
+
 // A Notice is one thing to tell.
 type Notice struct {
 	ID    string // in the order of their making

@@ -52,12 +52,8 @@ type Wish struct {
 	After  time.Time      `json:",omitzero"`  // it begins by itself then; zero: when a person says so
 	Soak   *time.Duration `json:",omitempty"` // the bed is held hot for so long before the first line, 0: until it has settled; nil: it is not
 	Slots  []int          `json:",omitempty"` // from which each of the file's tools is printed; empty: from that of its number
-	Around *Around        `json:",omitempty"` // the routines around it; nil: those of every run
+	Around *run.Around    `json:",omitempty"` // the routines around it; nil: those of every run
 }
-
-// Around are the routines that are performed before a run's first line, and once it is
-// finished.
-type Around struct{ Before, After []run.Performs }
 
 // Check says what is wrong with a wish.
 func (w Wish) Check(now time.Time) error {

@@ -107,6 +107,10 @@ type Record struct {
 	After     []Performs   `json:",omitempty"` // and once it is finished
 }
 
+// Around are the routines that are performed before a run's first line, and once it is
+// finished.
+type Around struct{ Before, After []Performs }
+
 // Performs is a routine that is performed before a run or after it.
 type Performs struct {
 	Routine string            // its name

@@ -158,7 +158,7 @@ func (w Want) off(s Slot) float64 {
 }
 
 func rgb(colour string) []float64 {
-	if !hue.MatchString(strings.ToLower(colour)) {
+	if !Coloured(strings.ToLower(colour)) {
 		return nil
 	}
 	out := make([]float64, 3)

@@ -26,6 +26,9 @@ type Slot struct {
 // ErrSlot means that something cannot be in a slot.
 var ErrSlot = errors.New("this cannot be in a slot")
 
+// Coloured reports whether a text is a colour as it is kept, #rrggbb in small letters.
+func Coloured(text string) bool { return hue.MatchString(text) }
+
 var hue = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
 // Check returns the slot as it is kept, or what is wrong with it. Every limit of a nozzle

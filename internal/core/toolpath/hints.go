@@ -2,9 +2,10 @@ package toolpath
 
 import (
 	"bytes"
-	"regexp"
 	"strconv"
 	"strings"
+
+	"diathermon/internal/core/stock"
 )
 
 // Hints are what a file's comments say that it was made for, where they say it as
@@ -78,7 +79,7 @@ func (h *Hints) note(comment []byte) {
 	case has("filament", "colour"), has("filament", "color"), has("extruder", "colour"), has("extruder", "color"), has("material", "colour"), has("material", "color"):
 		if h.Colours == nil {
 			for _, c := range each(comment[at+1:]) {
-				if c = strings.ToLower(c); !coloured.MatchString(c) {
+				if c = strings.ToLower(c); !stock.Coloured(c) {
 					c = ""
 				}
 				h.Colours = append(h.Colours, c)
@@ -113,9 +114,6 @@ func each(values []byte) (out []string) {
 	}
 	return out
 }
-
-// coloured is what a colour looks like.
-var coloured = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
 // number takes the first of some numbers, unless one is known.
 func number(value string, to *float64) {

@@ -83,6 +83,7 @@ type Performing struct {
 	bed     *occupancy.Occupancy
 
 	getting string // a routine that is about to begin
+	awaited string // the ID of the one that PerformFor gets; empty: none, or it was broken off
 	perf    *routine.Performance
 	record  routine.Record
 	held    bool // it was begun while a run is held

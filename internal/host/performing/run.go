@@ -38,6 +38,7 @@ func (p *Performing) PerformFor(who string, r run.Performs, over func(error)) {
 	}
 	p.getting = r.Routine
 	record := routine.Record{ID: uuid.Must(uuid.NewV7()).String(), Routine: r.Routine, By: who, Begun: p.loop.Wall()}
+	p.awaited = record.ID
 	p.loop.Aside(func() func() {
 		read, err := p.cfg.Library(r.Routine)
 		m := p.cfg.Memory
@@ -48,8 +49,10 @@ func (p *Performing) PerformFor(who string, r run.Performs, over func(error)) {
 		}
 		return func() {
 			kept := err == nil
-			wanted := p.getting == r.Routine // otherwise it was broken off meanwhile
-			p.getting = ""
+			wanted := p.awaited == record.ID // otherwise it was broken off meanwhile
+			if wanted {
+				p.getting, p.awaited = "", ""
+			}
 			switch {
 			case err != nil:
 			case !wanted:
@@ -75,7 +78,9 @@ func (p *Performing) PerformFor(who string, r run.Performs, over func(error)) {
 
 // BreakOff stops what PerformFor has begun, into its safe state. Nobody is told.
 func (p *Performing) BreakOff(why string) {
-	p.getting = ""
+	if p.awaited != "" {
+		p.getting, p.awaited = "", ""
+	}
 	if p.over == nil {
 		return
 	}

@@ -28,8 +28,8 @@ const (
 	batchesAhead = 4
 )
 
-// readAhead reads body, whose tools are printed from those slots, and closes closer when it is done or not wanted any more. It
-// calls wake when there is something to take.
+// readAhead reads body, whose tools are printed from those slots, and closes closer when it
+// is done or not wanted any more. It calls wake when there is something to take.
 func readAhead(body io.Reader, closer io.Closer, slots stock.Mapping, wake func()) *ahead {
 	quit := make(chan struct{})
 	a := &ahead{lines: make(chan []string, batchesAhead), slots: slots, wake: wake, quit: sync.OnceFunc(func() { close(quit) })}

@@ -24,16 +24,13 @@ type Performer interface {
 	BreakOff(why string)
 }
 
-// Around are the routines that are performed before a run and after it.
-type Around struct{ Before, After []run.Performs }
-
 // Through says who performs routines.
 func (p *Printing) Through(performer Performer) { p.performer = performer }
 
 // around are the routines around a run that is ordered so: those that every run has, unless
 // the order has its own.
-func (p *Printing) around(o Order) (Around, error) {
-	var out Around
+func (p *Printing) around(o Order) (run.Around, error) {
+	var out run.Around
 	if p.cfg.Usually != nil {
 		out = p.cfg.Usually()
 	}

@@ -70,7 +70,7 @@ func (p *Printing) state() run.State {
 func (j *job) state() run.State { return j.life.State() }
 
 // begin starts a run of f, whose bytes come from body.
-func (p *Printing) begin(o Order, around Around, f toolpath.File, body io.ReadCloser, overruled []run.Overruling) error {
+func (p *Printing) begin(o Order, around run.Around, f toolpath.File, body io.ReadCloser, overruled []run.Overruling) error {
 	id, err := uuid.NewV7()
 	if err != nil {
 		id = uuid.New()

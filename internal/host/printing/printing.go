@@ -74,7 +74,7 @@ type Config struct {
 
 	Habits Habits // nil: nobody keeps what the printer has shown of the time that runs take
 
-	Usually func() Around // the routines around every run; nil: none. It may not wait
+	Usually func() run.Around // the routines around every run; nil: none. It may not wait
 
 	Accelerations func() (print, travel float64) // of the printer, mm/s²; 0: not known. Asked on the loop; nil: never known
 

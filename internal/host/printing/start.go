@@ -141,7 +141,7 @@ func (p *Printing) Start(ctx context.Context, o Order) (Now, error) {
 }
 
 // start begins a run of f, whose bytes come from body, if nothing is in the way.
-func (p *Printing) start(o Order, around Around, f toolpath.File, body io.ReadCloser) error {
+func (p *Printing) start(o Order, around run.Around, f toolpath.File, body io.ReadCloser) error {
 	switch {
 	case p.job != nil:
 		return fmt.Errorf("%w: %s is %s; %s", bounds.ErrBusy, p.job.file.Name, p.state(), p.job.wayOut())

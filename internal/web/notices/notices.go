@@ -103,7 +103,7 @@ func Event(what any) any {
 }
 
 func of(n notice.Notice) api.Notice {
-	return api.Notice{ID: n.ID, At: n.At, Kind: string(n.Kind), Title: n.Title, Text: n.Text, Run: n.Run, Quiet: n.Quiet}
+	return api.Notice{ID: n.ID, At: n.At, Kind: string(n.Kind), Title: n.Title, Text: n.Text, Urgent: n.Kind.Urgent(), Run: n.Run, Quiet: n.Quiet}
 }
 
 func browserOf(b notices.Browser, waiting int) api.CalledBrowser {

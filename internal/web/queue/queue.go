@@ -68,7 +68,7 @@ func (a Area) Mount(d *desk.Desk) {
 				if p := d.Lacking(ctx, desk.Operate); p != nil {
 					return api.QueueEntry{}, p
 				}
-				w.Around = toAround(*in.Body.Around)
+				w.Around = runs.ToAround(*in.Body.Around)
 			}
 			e, _, err := a.Queue.Add(ctx, in.Body.File, guard.Caller(ctx), "", w)
 			return of(e), err
@@ -95,7 +95,7 @@ func (a Area) Mount(d *desk.Desk) {
 						w.Slots = *b.Slots
 					}
 					if b.Around != nil {
-						w.Around = toAround(*b.Around)
+						w.Around = runs.ToAround(*b.Around)
 					}
 					if b.SoakSeconds != nil {
 						if w.Soak = nil; *b.SoakSeconds >= 0 {
@@ -138,18 +138,13 @@ func soakOf(seconds *float64) *time.Duration {
 	return &d
 }
 
-func toAround(a api.Around) *core.Around {
-	out := printing.Around{Before: runs.ToPerforms(a.Before), After: runs.ToPerforms(a.After)}
-	return (*core.Around)(&out)
-}
-
 // of is an entry as the contract says it.
 func of(e core.Entry) api.QueueEntry {
 	out := api.QueueEntry{ID: e.ID, File: e.File, Digest: e.Digest, Sender: e.Sender, Asked: e.Asked, Cause: e.Cause, Missed: e.Missed}
 	out.Copies, out.After = e.Copies, api.Moment(e.After)
 	out.Slots = e.Slots
 	if e.Around != nil {
-		around := runs.AroundOf(printing.Around(*e.Around))
+		around := runs.AroundOf(*e.Around)
 		out.Around = &around
 	}
 	if e.Soak != nil {

@@ -48,8 +48,8 @@ type Host interface {
 
 // Around are the routines around every run.
 type Around interface {
-	Around() printing.Around
-	SetAround(printing.Around) error
+	Around() run.Around
+	SetAround(run.Around) error
 }
 
 // Area is the area.
@@ -122,7 +122,7 @@ func (a Area) mountRuns(d *desk.Desk) {
 		func(context.Context, *struct{}) (api.Around, error) { return AroundOf(a.Around.Around()), nil })
 	desk.Show(d, d.Op("set-around", http.MethodPut, "/v1/printer/around", desk.Keep, "Say which routines are performed around every run", 422),
 		func(_ context.Context, in *struct{ Body api.Around }) (api.Around, error) {
-			err := a.Around.SetAround(printing.Around{Before: ToPerforms(in.Body.Before), After: ToPerforms(in.Body.After)})
+			err := a.Around.SetAround(*ToAround(in.Body))
 			return AroundOf(a.Around.Around()), err
 		})
 

@@ -27,8 +27,12 @@ func Of(r run.Record) api.Run {
 	}
 }
 
-// ToPerforms are routines as the host understands them.
-func ToPerforms(all []api.Performs) []run.Performs {
+// ToAround says which routines go around a run, as the host understands them.
+func ToAround(a api.Around) *run.Around {
+	return &run.Around{Before: performsOf(a.Before), After: performsOf(a.After)}
+}
+
+func performsOf(all []api.Performs) []run.Performs {
 	out := []run.Performs{}
 	for _, r := range all {
 		out = append(out, run.Performs(r))
@@ -142,11 +146,11 @@ func orderOf(s api.StartRun, by string, whys map[preflight.Kind]string) printing
 		o.Soak = &heat.Soak{For: api.Seconds(s.SoakSeconds)}
 	}
 	if s.Before != nil {
-		all := ToPerforms(*s.Before)
+		all := performsOf(*s.Before)
 		o.Before = &all
 	}
 	if s.After != nil {
-		all := ToPerforms(*s.After)
+		all := performsOf(*s.After)
 		o.After = &all
 	}
 	if s.Trim != nil {
@@ -186,6 +190,6 @@ func Event(what any) any {
 }
 
 // AroundOf says which routines go around a run.
-func AroundOf(a printing.Around) api.Around {
+func AroundOf(a run.Around) api.Around {
 	return api.Around{Before: performed(a.Before), After: performed(a.After)}
 }
