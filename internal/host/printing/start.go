@@ -164,8 +164,9 @@ func (p *Printing) start(o Order, around run.Around, f toolpath.File, body io.Re
 	if blocks, _ := left.Blocks(); len(blocks) > 0 {
 		return &BlockedError{Report: report}
 	}
-	o.Trim = o.Trim.Keyed(p.trimmed(f, o.Slots))
-	if err := o.Trim.Check(p.trimmed(f, o.Slots), p.cfg.Printer.Limits); err != nil {
+	file := p.trimmed(f, o.Slots)
+	o.Trim = o.Trim.Keyed(file)
+	if err := o.Trim.Check(file, p.cfg.Printer.Limits); err != nil {
 		return err
 	}
 	if o.Soak != nil && f.Setpoints[heat.Bed] == 0 {
