@@ -24,7 +24,10 @@ import (
 	"diathermon/internal/simprinter"
 )
 
-var printers = flag.Int("printers", 2, "printers, each with six runs, on which the time left is held against what then happened")
+var (
+	printers = flag.Int("printers", 2, "printers, each with six runs, on which the time left is held against what then happened")
+	whole    = flag.Bool("parts", false, "let the first and the sixth run be those of whole parts, not of coupons")
+)
 
 // TestTheTimeLeftIsWhatItThenTakes prints on printers with rough heaters of which nothing
 // is known, and holds what is said to be left after a tenth, half and nine tenths of each
@@ -35,24 +38,28 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 	var jumps []float64
 	for seed := range uint64(*printers) {
 		random := rand.New(rand.NewPCG(seed, 5))
-		parts := make([]folder, 6)
-		for i := range parts {
+		files := make([]folder, 6)
+		for i := range files {
 			part := samples.Coupon(10 + random.IntN(60))
+			if *whole && (i == 0 || i == 5) {
+				part = samples.Parts()[random.IntN(len(samples.Parts()))]
+				part.Layers = part.Layers/4 + random.IntN(part.Layers)
+			}
 			part.Nozzle, part.Bed, part.Speed = float64(195+5*random.IntN(9)), float64(50+5*random.IntN(8)), float64(40+10*random.IntN(9))
-			parts[i] = shelfOf(t, part)
+			files[i] = shelfOf(t, part)
 		}
 
 		synctest.Test(t, func(t *testing.T) {
-			files, told := &parts[0], make(chan motion.Limits, 9)
+			file, told := &files[0], make(chan motion.Limits, 9)
 			board := newStandIn(simprinter.Rough(seed + 1))
-			h, _, _ := workIn(t, t.TempDir(), shelfNow{&files}, func() (io.ReadWriteCloser, error) { return &cable{standIn: board, begun: time.Now()}, nil }, func(c *host.Config) { c.Motion = func(l motion.Limits) { told <- l } })
+			h, _, _ := workIn(t, t.TempDir(), shelfNow{&file}, func() (io.ReadWriteCloser, error) { return &cable{standIn: board, begun: time.Now()}, nil }, func(c *host.Config) { c.Motion = func(l motion.Limits) { told <- l } })
 			until(t, h, time.Minute, isLive)
 			limits := <-told
-			for i := range parts { // read as the service reads them
-				parts[i].readWith(t, limits)
+			for i := range files { // read as the service reads them
+				files[i].readWith(t, limits)
 			}
-			for n := range parts {
-				files = &parts[n]
+			for n := range files {
+				file = &files[n]
 				if _, err := h.Bed.Say(t.Context(), bed.Clear, "somebody", time.Time{}); err != nil {
 					t.Fatal(err)
 				}
@@ -61,7 +68,7 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 				}
 				begun := time.Now()
 				var at, ends []time.Duration
-				until(t, h, 3*time.Hour, func(b host.Bench) bool {
+				until(t, h, 24*time.Hour, func(b host.Bench) bool {
 					at, ends = append(at, time.Since(begun)), append(ends, time.Since(begun)+b.Run.Left)
 					return b.Run.State == run.Finished
 				})

@@ -25,6 +25,7 @@ type file struct {
 	Tags    string
 	Summary string
 	Marks   string
+	Course  string
 }
 
 func (f file) file() (toolpath.File, error) {
@@ -32,11 +33,18 @@ func (f file) file() (toolpath.File, error) {
 	if err := json.Unmarshal([]byte(f.Tags), &out.Tags); err != nil {
 		return out, err
 	}
-	err := json.Unmarshal([]byte(f.Summary), &out.Summary)
-	if err == nil && f.Marks != "" {
-		err = json.Unmarshal([]byte(f.Marks), &out.Marks)
+	if err := json.Unmarshal([]byte(f.Summary), &out.Summary); err != nil {
+		return out, err
 	}
-	return out, err
+	for text, to := range map[string]any{f.Marks: &out.Marks, f.Course: &out.Course} {
+		if text == "" {
+			continue
+		}
+		if err := json.Unmarshal([]byte(text), to); err != nil {
+			return out, err
+		}
+	}
+	return out, nil
 }
 
 // PutFile keeps what is known of a file under its name.
@@ -52,6 +60,10 @@ func (r *Records) PutFile(ctx context.Context, f toolpath.File) error {
 	if err != nil {
 		return err
 	}
+	course, err := json.Marshal(f.Course)
+	if err != nil {
+		return err
+	}
 	if f.Tags == nil {
 		f.Tags = []string{}
 	}
@@ -59,7 +71,7 @@ func (r *Records) PutFile(ctx context.Context, f toolpath.File) error {
 	if err != nil {
 		return err
 	}
-	row := file{Name: f.Name, Size: f.Size, Digest: f.Digest, Stored: f.Stored, Sender: f.Sender, Tags: string(tags), Summary: string(summary), Marks: string(marks)}
+	row := file{Name: f.Name, Size: f.Size, Digest: f.Digest, Stored: f.Stored, Sender: f.Sender, Tags: string(tags), Summary: string(summary), Marks: string(marks), Course: string(course)}
 	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
 }
 
@@ -77,10 +89,10 @@ func (r *Records) File(ctx context.Context, name string) (toolpath.File, error) 
 	return row.file()
 }
 
-// Files returns what is known of all files but their marks, the newest first.
+// Files returns what is known of all files but their marks and courses, the newest first.
 func (r *Records) Files(ctx context.Context) ([]toolpath.File, error) {
 	var rows []file
-	if err := r.db.WithContext(ctx).Omit("Marks").Order("stored DESC, name").Find(&rows).Error; err != nil {
+	if err := r.db.WithContext(ctx).Omit("Marks", "Course").Order("stored DESC, name").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make([]toolpath.File, 0, len(rows))

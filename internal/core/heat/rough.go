@@ -2,54 +2,100 @@ package heat
 
 import "time"
 
-// A Rise is where a heater is, and how fast it has risen of late.
-type Rise struct {
-	At   float64 // °C
-	Rate float64 // K/s; 0: it has not been seen to rise
+// ordinary is how heaters of a kind rise of which nothing has been seen: their speed at a
+// room's temperature, and how far above it they would come.
+type ordinary struct {
+	speed float64 // K/s
+	most  float64 // K
 }
 
-// How fast heaters rise of which nothing has been seen, K/s, and by how much slower they
-// become on their way.
+const room = 20.0 // °C
+
+func ordinaryOf(h Heater) ordinary {
+	switch _, nozzle := h.Tool(); {
+	case nozzle:
+		return ordinary{speed: 2, most: 430}
+	case h == Bed:
+		return ordinary{speed: 0.3, most: 150}
+	}
+	return ordinary{speed: 0.05, most: 80}
+}
+
+// A Rising follows a heater of which nothing is known as it rises, to say how it will go
+// on: from the speed that it has, which falls with its temperature as an ordinary one's does.
+// The zero Rising has seen nothing.
+type Rising struct {
+	at       float64 // °C
+	setpoint float64 // °C
+	seen     []sight // of the last seconds, at full duty
+	speed    float64 // K/s that it had last; 0: it was not seen to rise
+	had      float64 // °C at which it had that
+}
+
+// A sight is a heater as it was at one time.
+type sight struct{ now, at float64 } // s, °C
+
 const (
-	nozzleRises  = 1.5
-	bedRises     = 0.3
-	chamberRises = 0.05
-	slows        = 1.15
+	speedOver = 12.0 // s over which a speed is measured
+	fullShare = 0.12 // of the way from a room to a setpoint, above which the control lets up
+	slowest   = 0.1  // of its speed, that it falls to at the least
 )
+
+// Note takes a reading, at a time in s.
+func (r *Rising) Note(now, actual, setpoint float64) {
+	n := len(r.seen)
+	if n > 0 && now <= r.seen[n-1].now {
+		return
+	}
+	r.at = actual
+	if setpoint-actual <= fullShare*(setpoint-room) || setpoint != r.setpoint { // nearer its control lets up
+		r.seen, r.setpoint = r.seen[:0], setpoint
+		return
+	}
+	r.seen = append(r.seen, sight{now, actual})
+	for len(r.seen) > 2 && now-r.seen[1].now >= speedOver {
+		r.seen = r.seen[1:]
+	}
+	first := r.seen[0]
+	if over := now - first.now; over >= speedOver/2 && actual > first.at {
+		r.speed, r.had = (actual-first.at)/over, (actual+first.at)/2
+	}
+}
+
+// speedAt is how fast the heater is at a temperature, K/s.
+func (r *Rising) speedAt(h Heater, t float64) float64 {
+	ordinary := ordinaryOf(h)
+	speed, had := r.speed, r.had
+	if speed == 0 {
+		speed, had = ordinary.speed, room
+	}
+	return speed * max(1-(t-had)/ordinary.most, slowest)
+}
 
 // Roughly is how long the steps of a file will take from now on where the heaters are not
 // known yet: as they have risen so far, or as heaters of their kind do.
-func Roughly(steps []Step, now map[Heater]Rise) time.Duration {
-	at, to, rate := map[Heater]float64{}, map[Heater]float64{}, map[Heater]float64{}
+func Roughly(steps []Step, now map[Heater]*Rising) time.Duration {
+	at, to := map[Heater]float64{}, map[Heater]float64{}
 	for h, r := range now {
-		at[h], to[h], rate[h] = r.At, r.At, r.Rate
+		at[h], to[h] = r.at, r.at
 	}
+	const dt = 0.5
 	total := 0.0
 	for _, s := range steps {
-		h := s.Heater
-		if to[h] = s.Setpoint; !s.Wait || s.Setpoint <= at[h] {
-			continue
+		if _, ok := at[s.Heater]; !ok {
+			at[s.Heater] = room
 		}
-		took := (s.Setpoint - at[h]) * slows / rising(h, rate[h])
-		total += took
-		for other := range at {
-			if to[other] > at[other] {
-				at[other] = min(at[other]+took*rising(other, rate[other])/slows, to[other])
+		for to[s.Heater] = s.Setpoint; s.Wait && at[s.Heater] < s.Setpoint-Ready && total < forecastMost.Seconds(); total += dt {
+			for h, t := range at {
+				r := now[h]
+				if r == nil {
+					r = &Rising{}
+				}
+				if t < to[h] {
+					at[h] = min(t+r.speedAt(h, t)*dt, to[h])
+				}
 			}
 		}
 	}
 	return inSeconds(total)
-}
-
-// rising is how fast a heater rises, K/s.
-func rising(h Heater, seen float64) float64 {
-	switch _, nozzle := h.Tool(); {
-	case seen > 0.01:
-		return seen
-	case nozzle:
-		return nozzleRises
-	case h == Bed:
-		return bedRises
-	}
-	return chamberRises
 }

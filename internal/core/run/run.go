@@ -192,36 +192,21 @@ type Progress struct {
 	Left     time.Duration // time of the moves still to come
 }
 
-// Measure places a count of commands taken among the file's marks. The marks
-// are in order and total is the time of all moves.
-func Measure(taken, commands int, marks []Mark, total time.Duration) Progress {
+// Measure places a count of commands taken, of a file whose moves take total in all, among
+// its marks, which are in order.
+func Measure(taken, commands int, marks []Mark, course Course, total time.Duration) Progress {
 	p := Progress{Command: taken, Commands: commands, Layers: len(marks)}
-	before := Mark{}
-	after := Mark{Command: commands, Seconds: total.Seconds()}
-	i, _ := slices.BinarySearchFunc(marks, taken, func(m Mark, n int) int {
+	p.Layer, _ = slices.BinarySearchFunc(marks, taken, func(m Mark, n int) int {
 		if m.Command <= n {
 			return -1
 		}
 		return 1
 	})
-	p.Layer = i
-	if i > 0 {
-		before = marks[i-1]
-	}
-	if i < len(marks) {
-		after = marks[i]
-	}
-	seconds := after.Seconds
-	if span := after.Command - before.Command; span > 0 {
-		seconds = before.Seconds + (after.Seconds-before.Seconds)*float64(taken-before.Command)/float64(span)
-	}
-	if commands > 0 && taken >= commands {
-		seconds = total.Seconds()
-	}
-	p.Left = max(total-time.Duration(seconds*float64(time.Second)), 0)
+	made := course.After(taken, commands, total)
+	p.Left = total - made
 	switch {
 	case total > 0:
-		p.Share = min(seconds/total.Seconds(), 1)
+		p.Share = made.Seconds() / total.Seconds()
 	case commands > 0:
 		p.Share = float64(taken) / float64(commands)
 	}

@@ -758,7 +758,7 @@ func (w *world) pickUp() {
 	if err != nil {
 		w.fail("replaying %d commands: %v", command, err)
 	}
-	plan, err := w.rules.Parking.PickUp(command, run.Measure(command, len(w.lines), w.marks, time.Minute).Layer, at, w.p.head[2], w.file.Part)
+	plan, err := w.rules.Parking.PickUp(command, run.Measure(command, len(w.lines), w.marks, run.Course{}, time.Minute).Layer, at, w.p.head[2], w.file.Part)
 	if err != nil { // nothing was laid yet, or it is cold by now
 		w.stop()
 		return

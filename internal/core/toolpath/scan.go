@@ -164,7 +164,7 @@ func (s *scanner) carry(command []byte) error {
 		}
 	}
 	tag := s.moves % mostFlight
-	s.flight[tag] = flight{s.order, nothing, s.tool()}
+	s.flight[tag] = flight{s.order, nothing, s.tool(), s.Commands}
 	m := s.program.Take(l, tag)
 	if m == nil {
 		s.laying = false
@@ -188,6 +188,7 @@ type flight struct {
 	order   int // how many layers had begun before it
 	feature int // that it draws
 	tool    int // that is in use
+	command int // that asks for it
 }
 
 const (
@@ -199,6 +200,7 @@ const (
 func (s *scanner) spend(tag int, seconds float64) {
 	f := &s.flight[tag]
 	s.time(f.order)
+	s.Course.Pass(f.command, s.spent)
 	s.spent += seconds
 	add(&s.Spent, f.tool, seconds)
 	if f.feature == nothing {

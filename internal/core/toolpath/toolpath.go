@@ -57,7 +57,7 @@ func (b *Box) add(one, other *[3]float64) {
 
 // Version is that of the computation: a Summary with another was computed otherwise,
 // and is to be computed anew.
-const Version = 5
+const Version = 6
 
 // Summary is what a file amounts to.
 type Summary struct {
@@ -65,6 +65,7 @@ type Summary struct {
 	Lines      int                     // lines in the file
 	Commands   int                     // lines that the printer receives
 	Marks      []run.Mark              `json:"-"` // where each layer begins; left out of listings
+	Course     run.Course              `json:"-"` // how long its moves take until where; left out of listings
 	Layers     int                     // how many there are
 	First      int                     // the first command that lays plastic, from 1; 0 if none does
 	Extent     Box                     // of everything that lays plastic
@@ -159,6 +160,11 @@ type File struct {
 
 // Surveyed reports whether it is known what the file amounts to.
 func (f *File) Surveyed() bool { return f.Version == Version }
+
+// At is how far a run of the file has come when so many of its commands are taken.
+func (s *Summary) At(taken int) run.Progress {
+	return run.Measure(taken, s.Commands, s.Marks, s.Course, s.Duration)
+}
 
 // A Stroke is one straight way of the nozzle, or of the filament alone, in the
 // machine's frame. Layer counts from 0.

@@ -256,6 +256,9 @@ func (p *Printing) sayOwn(j *job, e run.Effect) {
 // close lets go of a run that is over.
 func (p *Printing) close(j *job) {
 	p.last = p.Now()
+	if j.state() == run.Finished {
+		p.drained(j)
+	}
 	if j.state() == run.Finished || j.state() == run.Stopped {
 		p.learn(j)
 		if p.cfg.Habits != nil {

@@ -5,6 +5,7 @@ import (
 
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/trim"
 )
 
@@ -21,38 +22,34 @@ type outlook struct {
 	warmAt time.Duration // when it was computed last how long the heaters take
 	warm   time.Duration // and how long
 	step   int           // the command that waits for heat now; 0: none does
+	rises  map[heat.Heater]*heat.Rising
 	there  time.Duration // since when its temperature is reached; 0: it is not
-	rises  map[heat.Heater]*rise
 }
-
-// A rise is how a heater has risen of late.
-type rise struct {
-	at, since float64 // °C, and s
-	rate      float64 // K/s
-}
-
-// A rise is measured over so many seconds, and until a heater has come so near to its
-// setpoint, as a share of the way from a room's temperature, °C.
-const (
-	riseOver = 10
-	nearly   = 0.12
-	coldest  = 20
-)
 
 // forecastEvery is how often it is computed anew how long the heaters take.
 const forecastEvery = time.Second
 
-// made is the computed time of the moves that the printer has made of those it has taken:
-// what its planner holds is still to come.
-func (j *job) made(taken int) time.Duration {
-	at := run.Measure(max(taken-plannerHolds, 0), j.file.Commands, j.file.Marks, j.file.Duration)
-	return j.file.Duration - at.Left
+// A printer's planner holds so many moves at the most; common ones hold 16 to 64.
+const planned = 64
+
+// after is the computed time of the moves of the file's first so many commands, as the run
+// makes them.
+func (j *job) after(taken int) time.Duration {
+	return j.scaled(j.file.Course.After(max(taken, 0), j.file.Commands, j.file.Duration))
+}
+
+// made is the computed time of the moves that the printer has made, as the run makes them.
+func (j *job) made(p *Printing) time.Duration {
+	if j.outlook.pace.Begun() {
+		return j.outlook.pace.Made(p.habits, p.clock())
+	}
+	return j.after(j.life.Taken())
 }
 
 // learn keeps what the run has shown of the time that moves take.
 func (p *Printing) learn(j *job) {
 	p.habits = j.outlook.pace.Learn(p.habits)
-	j.outlook.pace = run.Pace{}
+	j.outlook.pace = j.outlook.pace.Anew()
 }
 
 // slower is by how much longer the run's moves take than the file's: what lays plastic
@@ -67,11 +64,20 @@ func (j *job) scaled(d time.Duration) time.Duration {
 	return time.Duration(float64(d) * j.slower(j.life.Trim()))
 }
 
-// note follows the time that lines take.
+// note follows the time that lines take, once the last temperature is reached.
 func (p *Printing) note(j *job) {
-	if j.state() == run.Running {
-		j.outlook.pace.Note(p.clock(), j.scaled(j.made(j.life.Taken())))
+	if s := j.state(); s != run.Running && (s != run.Warming || len(j.warmingLeft()) > 0) {
+		return
 	}
+	pace, taken := &j.outlook.pace, j.life.Taken()
+	pace.Told = j.file.LimitsOf == toolpath.PrintersLimits
+	pace.Note(p.habits, p.clock(), j.after(taken-planned), j.after(taken-1))
+}
+
+// drained notes that all the file's moves are made.
+func (p *Printing) drained(j *job) {
+	all := j.after(j.file.Commands)
+	j.outlook.pace.Note(p.habits, p.clock(), all, all)
 }
 
 // clock is the printer's, which runs faster than ours where it is a stand-in's.
@@ -86,8 +92,7 @@ func (p *Printing) ours(d time.Duration) time.Duration {
 
 // movesLeft is how long the moves still take that are to come.
 func (j *job) movesLeft(p *Printing) time.Duration {
-	computed := j.scaled(j.file.Duration - j.made(j.life.Taken()))
-	return p.ours(j.outlook.pace.Left(p.habits, computed))
+	return p.ours(j.outlook.pace.Left(p.habits, j.after(j.file.Commands)-j.made(p)))
 }
 
 // warmingTime is how long the printer will still wait for heat before it goes on to the
@@ -120,28 +125,19 @@ func (j *job) warmingTime(p *Printing) time.Duration {
 	return o.warm
 }
 
-// rising measures how the heaters rise.
-func (j *job) rising(p *Printing) map[heat.Heater]heat.Rise {
-	out := map[heat.Heater]heat.Rise{}
-	now := p.clock().Seconds()
-	if j.outlook.rises == nil {
-		j.outlook.rises = map[heat.Heater]*rise{}
+// rising follows how the heaters rise.
+func (j *job) rising(p *Printing) map[heat.Heater]*heat.Rising {
+	o := &j.outlook
+	if o.rises == nil {
+		o.rises = map[heat.Heater]*heat.Rising{}
 	}
 	for _, h := range p.heating.Now().Heaters {
-		r := j.outlook.rises[h.Heater]
-		if r == nil {
-			r = &rise{at: h.Actual, since: now}
-			j.outlook.rises[h.Heater] = r
+		if o.rises[h.Heater] == nil {
+			o.rises[h.Heater] = &heat.Rising{}
 		}
-		if over := now - r.since; over >= riseOver {
-			if rate := (h.Actual - r.at) / over; rate > 0 && h.Setpoint-h.Actual > nearly*(h.Setpoint-coldest) { // nearer its control lets up
-				r.rate = rate
-			}
-			r.at, r.since = h.Actual, now
-		}
-		out[h.Heater] = heat.Rise{At: h.Actual, Rate: r.rate}
+		o.rises[h.Heater].Note(p.clock().Seconds(), h.Actual, h.Setpoint)
 	}
-	return out
+	return o.rises
 }
 
 // settles learns how long the printer waits for a temperature to stay.

@@ -217,7 +217,7 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 		}
 	}
 	ledger.Factors(&at)
-	layer := run.Measure(command, file.Commands, file.Marks, file.Duration).Layer
+	layer := file.At(command).Layer
 	plan, err := p.cfg.Rules.Parking.PickUp(command, layer, at, c.Height, run.Part(file.Extent))
 	if err != nil {
 		rest.close()
@@ -239,7 +239,7 @@ func chosen(c Choice, file toolpath.File, taken int) (int, error) {
 		return c.Command, nil
 	}
 	// The moves that the planner held were taken and never made.
-	layer := run.Measure(taken, file.Commands, file.Marks, file.Duration).Layer
+	layer := file.At(taken).Layer
 	if layer == 0 {
 		return taken, nil
 	}

@@ -34,13 +34,13 @@ func (p *Printing) Now() *Now {
 		return p.last
 	}
 	r := j.life.Record()
-	now := &Now{Record: r, Progress: run.Measure(r.Taken, r.Commands, j.file.Marks, j.file.Duration), Forgotten: j.life.Lost(), May: j.life.May()}
+	now := &Now{Record: r, Progress: j.file.At(r.Taken), Forgotten: j.life.Lost(), May: j.life.May()}
 	if now.Layer > 0 {
 		now.Z = j.file.Marks[now.Layer-1].Z
 	}
 	now.Lasted = r.Lasted(p.loop.Wall())
 	now.Trim, now.Until, now.Origin = j.life.Trim(), j.life.Until(), j.file.Setpoints
-	now.Share = j.made(r.Taken).Seconds() / max(j.file.Duration.Seconds(), 1e-9)
+	now.Share = j.made(p).Seconds() / max(j.after(j.file.Commands).Seconds(), 1e-9)
 	if j.file.Duration == 0 {
 		now.Share = now.Progress.Share
 	}

@@ -40,7 +40,7 @@ func (j *job) place(at Place) (run.Until, error) {
 	marks, layer := j.file.Marks, at.Layer
 	switch {
 	case at.End && layer == 0:
-		layer = max(run.Measure(j.life.Taken(), j.file.Commands, marks, j.file.Duration).Layer, 1) + 1
+		layer = max(j.file.At(j.life.Taken()).Layer, 1) + 1
 	case at.End:
 		layer++
 	case layer == 0 && at.Height > 0:
