@@ -11,7 +11,7 @@ import (
 func TestProgressIsMeasuredInTime(t *testing.T) {
 	marks := []run.Mark{{Command: 10, Seconds: 5, Z: 0.2}, {Command: 20, Seconds: 45, Z: 0.4}, {Command: 30, Seconds: 95, Z: 0.6}}
 	const total = 100 * time.Second
-	course := run.Course{Every: 5}
+	course := run.Course{Every: 10}
 	for _, m := range marks {
 		course.Pass(m.Command+1, m.Seconds)
 	}
@@ -32,27 +32,79 @@ func TestProgressIsMeasuredInTime(t *testing.T) {
 	}
 }
 
+func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
+	const commands = 50000
+	var course run.Course
+	takes := func(command int) float64 { return 0.001 * float64(command%7) } // s
+	spent, ends := 0.0, make([]float64, commands+1)
+	for command := 1; command <= commands; command++ {
+		if command%5 != 0 { // every fifth moves nothing
+			course.Pass(command, spent)
+			spent += takes(command)
+		}
+		ends[command] = spent
+	}
+	total := time.Duration(spent * float64(time.Second))
+	if len(course.Seconds) > 8192 || course.Every != 8 {
+		t.Errorf("%d points, one in %d commands", len(course.Seconds), course.Every)
+	}
+	for taken := 0; taken <= commands; taken += 13 {
+		if got := course.After(taken, commands, total).Seconds(); math.Abs(got-ends[taken]) > 0.05 {
+			t.Fatalf("the first %d take %.3f s, want %.3f", taken, got, ends[taken])
+		}
+	}
+	if got := (run.Course{}).After(1, 4, 8*time.Second); got != 2*time.Second {
+		t.Errorf("without a course a quarter of the commands takes %s", got)
+	}
+	if got := course.After(commands+5, commands, total); got != total {
+		t.Errorf("more than all take %s of %s", got, total)
+	}
+}
+
+// drawn lets a printer make moves of a second each that really take by times as long; its
+// planner holds so many, and the host is told of those it has taken.
+func drawn(p *run.Pace, h run.Habits, moves, holds int, by float64) (now time.Duration) {
+	at := func(n int) time.Duration { return time.Duration(max(n, 0)) * time.Second }
+	begun := time.Minute
+	for n := 1; n <= moves; n++ { // taken when there is room for it
+		now = begun + time.Duration(by*float64(max(n-holds, 0))*float64(time.Second))
+		p.Note(h, now, at(n-64), at(n-1))
+	}
+	return now
+}
+
 func TestAPrinterIsBelievedAsMuchAsItHasShown(t *testing.T) {
 	var h run.Habits
 	var p run.Pace
 	if got := p.Left(h, time.Hour); got != time.Hour {
 		t.Errorf("of a printer that has shown nothing %s of an hour are left", got)
 	}
-	// Its moves take a fifth longer than they were computed to; in the middle nobody works.
-	now, made := time.Minute, 10*time.Second
-	for range 600 {
-		p.Note(now, made)
-		now, made = now+1200*time.Millisecond, made+time.Second
+	for _, holds := range []int{1, 8, 16, 32, 64} { // of a sound plan, whatever the planner holds
+		p := run.Pace{}
+		now := drawn(&p, h, 900, holds, 1)
+		if got, want := p.Made(h, now), time.Duration(900-holds)*time.Second; (got - want).Abs() > 2*time.Second {
+			t.Errorf("a planner of %d has made %s, want %s", holds, got, want)
+		}
+		if got := p.Left(h, time.Hour); (got - time.Hour).Abs() > time.Second {
+			t.Errorf("a planner of %d: an hour is said to take %s", holds, got)
+		}
 	}
+	// Its moves take a fifth longer than they were computed to; in the middle nobody works.
+	now := drawn(&p, h, 600, 16, 1.2)
 	p.Pause()
-	now += 30 * time.Second
-	p.Note(now, made)
-	now += time.Hour
-	p.Note(now, made)
-	if got := p.Left(h, time.Hour).Minutes(); got < 69 || got > 71 {
+	for n := range 4 {
+		p.Note(h, now+time.Hour+time.Duration(n)*1200*time.Millisecond, time.Duration(536+n)*time.Second, time.Duration(600+n)*time.Second)
+	}
+	if got := p.Left(h, time.Hour).Minutes(); got < 68 || got > 71 {
 		t.Errorf("after ten minutes an hour is said to take %.1f minutes, want about 70", got)
 	}
-	for range 20 {
+	if p := p.Anew(); p.Left(h, time.Hour) != time.Hour {
+		t.Error("moves that a person has changed are judged by those before")
+	}
+	for range 40 {
+		p := run.Pace{Told: true}
+		drawn(&p, h, 2000, 16, 1.2)
+		p.Note(h, time.Minute+2400*time.Second, 2000*time.Second, 2000*time.Second) // all are made
 		h = p.Learn(h)
 	}
 	if math.Abs(h.Ratio-1.2) > 0.01 {
@@ -62,8 +114,8 @@ func TestAPrinterIsBelievedAsMuchAsItHasShown(t *testing.T) {
 		t.Errorf("the next run begins with %.1f minutes", got)
 	}
 	short := run.Pace{}
-	short.Note(time.Second, 0)
-	short.Note(50*time.Second, 5*time.Second)
+	short.Note(h, time.Second, 0, 0)
+	short.Note(h, 50*time.Second, 0, 5*time.Second)
 	if got := short.Learn(h); got != h {
 		t.Errorf("of five seconds it learns %+v", got)
 	}

@@ -165,7 +165,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 			p.talk.Say(j.first, nil)
 			j.first = ""
 		}
-		if e.Open {
+		if !e.Open {
 			j.outlook.pace.Pause()
 		}
 		if p.talk.Conversation() != nil {
