@@ -167,7 +167,7 @@ func DefaultConfig() Config {
 	return Config{
 		Listen: "127.0.0.1:8437", Announce: true, Data: dataFolder(),
 		Printer: Printer{
-			Name: "Printer", Width: 220, Depth: 220, Height: 250, Tools: 1,
+			Name: machine.Unnamed, Width: 220, Depth: 220, Height: 250, Tools: 1,
 			NozzleDiameter: 0.4, FilamentDiameter: 1.75, FilamentDensity: 1.24,
 			Limits: Limits{Nozzle: 260, Bed: 100},
 		},

@@ -151,7 +151,7 @@ func (s *starting) files(ctx context.Context) (err error) {
 		return err
 	}
 	s.work(s.Shelf.Renew)
-	if s.survey, err = survey.New(s.Shelf, s.in("survey"), s.config.Printer.Machine().Filament, s.log); err != nil {
+	if s.survey, err = survey.New(s.Shelf, s.in("survey"), s.config.Printer.Machine(), s.log); err != nil {
 		return err
 	}
 	s.Shelf.Tell(s.survey.Look)

@@ -26,6 +26,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/layers"
+	"diathermon/internal/core/machine"
 	"diathermon/internal/core/picture"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/durable"
@@ -62,6 +63,7 @@ type Survey struct {
 	shelf    Shelf
 	dir      string
 	diameter float64
+	sign     sign
 	log      *slog.Logger
 	kick     chan struct{}
 
@@ -71,9 +73,8 @@ type Survey struct {
 	given map[string]time.Time // by digest: what could not be surveyed, and when
 }
 
-// New returns a survey that keeps what it draws below dir; diameter is the filament's,
-// mm.
-func New(s Shelf, dir string, diameter float64, log *slog.Logger) (*Survey, error) {
+// New returns a survey for a printer that keeps what it draws below dir.
+func New(s Shelf, dir string, printer machine.Printer, log *slog.Logger) (*Survey, error) {
 	versions := dir
 	dir = filepath.Join(versions, Version)
 	for _, folder := range []string{versions, dir} {
@@ -90,7 +91,7 @@ func New(s Shelf, dir string, diameter float64, log *slog.Logger) (*Survey, erro
 			os.RemoveAll(filepath.Join(versions, e.Name()))
 		}
 	}
-	return &Survey{shelf: s, dir: dir, diameter: diameter, log: log, kick: make(chan struct{}, 1), given: map[string]time.Time{}}, nil
+	return &Survey{shelf: s, dir: dir, diameter: printer.Filament, sign: signOf(printer), log: log, kick: make(chan struct{}, 1), given: map[string]time.Time{}}, nil
 }
 
 // Look makes the survey look at the shelf again: something has changed there.
@@ -265,23 +266,38 @@ func (s *Survey) tidy(files []toolpath.File) {
 		there[f.Digest] = true
 	}
 	for _, e := range entries {
-		if digest, _, _ := strings.Cut(e.Name(), "."); !there[digest] {
+		digest, what, _ := strings.Cut(e.Name(), ".")
+		_, sign, signed := strings.Cut(strings.TrimSuffix(what, ".png"), "-")
+		if !there[digest] || signed && "-"+sign != s.sign.key() {
 			os.Remove(filepath.Join(s.dir, e.Name()))
 		}
 	}
 }
 
 // Picture opens the picture of a file that has so many pixels a side at the least, or
-// the largest; which it is, is returned.
-func (s *Survey) Picture(f toolpath.File, pixels int) (*os.File, int, error) {
+// the largest, with the printer's sign; which it is, is returned.
+func (s *Survey) Picture(f toolpath.File, pixels int) (*os.File, string, error) {
 	size := Sizes[0]
 	for _, has := range Sizes {
 		if has >= pixels {
 			size = has
 		}
 	}
-	file, err := s.open(f, fmt.Sprintf("%d.png", size))
-	return file, size, err
+	which := fmt.Sprint(size, s.sign.key())
+	file, err := s.open(f, which+".png")
+	if !errors.Is(err, ErrNotYet) || s.sign.key() == "" {
+		return file, which, err
+	}
+	plain, err := s.open(f, fmt.Sprintf("%d.png", size))
+	if err != nil {
+		return nil, which, err
+	}
+	defer plain.Close()
+	if err := s.signed(plain, s.path(f.Digest, which+".png")); err != nil {
+		return nil, which, err
+	}
+	file, err = s.open(f, which+".png")
+	return file, which, err
 }
 
 // Layers opens the layers of a file.

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
+	"image/color"
 	"image/png"
 	"io/fs"
 	"log/slog"
@@ -15,6 +17,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/layers"
+	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/samples"
@@ -65,7 +68,7 @@ func at(t *testing.T, dir string, x *index) (s *shelf.Shelf, v *survey.Survey, s
 	if err != nil {
 		t.Fatal(err)
 	}
-	if v, err = survey.New(s, filepath.Join(dir, "survey"), 1.75, slog.New(slog.DiscardHandler)); err != nil {
+	if v, err = survey.New(s, filepath.Join(dir, "survey"), machine.Printer{Filament: 1.75}, slog.New(slog.DiscardHandler)); err != nil {
 		t.Fatal(err)
 	}
 	s.Tell(v.Look)
@@ -125,14 +128,14 @@ func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
 		t.Errorf("%d bytes of %d layers, %d strokes, %v", info.Size(), len(drawn.Layers), drawn.Strokes, err)
 	}
 	for asked, want := range map[int]int{1: 64, 64: 64, 65: 256, 800: 800, 5000: 800} {
-		picture, size, err := v.Picture(known, asked)
+		picture, which, err := v.Picture(known, asked)
 		if err != nil {
 			t.Fatal(err)
 		}
 		img, err := png.Decode(picture)
 		picture.Close()
-		if err != nil || size != want || img.Bounds().Dx() != want {
-			t.Errorf("asked for %d pixels: %d, %v", asked, size, err)
+		if err != nil || which != fmt.Sprint(want) || img.Bounds().Dx() != want {
+			t.Errorf("asked for %d pixels: %s, %v", asked, which, err)
 		}
 	}
 	small := store(t, s, "clip.gcode", []byte("G28\nM104 S200\nM83\nG1 Z.2\nG1 X10 E1 F3000\nG1 Y10 E1\nM104 S0\n")) // known as it arrives
@@ -150,6 +153,61 @@ func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	until(t, "nothing to be left", func() bool { _, err := again.Layers(known); return errors.Is(err, survey.ErrNotYet) })
+}
+
+func TestAPictureBearsThePrintersSign(t *testing.T) {
+	dir, x := t.TempDir(), &index{files: map[string]toolpath.File{}}
+	s, v, stop := at(t, dir, x)
+	f := store(t, s, "clip.gcode", []byte("G28\nM104 S200\nM83\nG1 Z.2\nG1 X10 E1 F3000\nG1 Y10 E1\nM104 S0\n"))
+	until(t, "its picture", func() bool { picture, _, err := v.Picture(f, 64); picture.Close(); return err == nil })
+	stop()
+	seen := map[string]bool{}
+	for _, p := range []machine.Printer{{}, {Name: "Vesper"}, {Name: "Vesper", Colour: "#2266cc"}, {Name: "Hesper", Colour: "#2266cc"}, {Name: strings.Repeat("Ω", 40), Colour: "#f0e0a0"}} {
+		p.Filament = 1.75
+		v, err := survey.New(s, filepath.Join(dir, "survey"), p, slog.New(slog.DiscardHandler))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, size := range survey.Sizes {
+			picture, which, err := v.Picture(f, size)
+			if err != nil {
+				t.Fatal(err)
+			}
+			img, err := png.Decode(picture)
+			picture.Close()
+			if err != nil || img.Bounds().Dx() != size || seen[which] {
+				t.Fatalf("%s %s: %d pixels, %v; seen before: %t", p.Name, which, img.Bounds().Dx(), err, seen[which])
+			}
+			seen[which] = true
+			colours := map[color.Color]int{}
+			for x := range size {
+				for y := size * 4 / 5; y < size; y++ {
+					if c := img.At(x, y); x > size*98/100 && c != (color.NRGBA{}) {
+						t.Fatalf("%s: something at %d, %d", p.Name, x, y)
+					} else {
+						colours[c]++
+					}
+				}
+			}
+			want := map[string]color.Color{"": color.NRGBA{}, "#2266cc": color.NRGBA{0x22, 0x66, 0xcc, 0xff}, "#f0e0a0": color.NRGBA{0xf0, 0xe0, 0xa0, 0xff}}[p.Colour]
+			if n := colours[want]; n < size*size/1000 {
+				t.Errorf("%s at %d pixels: its colour in %d of them", p.Name, size, n)
+			}
+			light := false
+			for c := range colours {
+				n, _ := c.(color.NRGBA)
+				light = light || min(n.R, n.G, n.B) > 180 && n.A == 0xff
+			}
+			if light != (size >= 256 && p.Name != "" && p.Colour != "#f0e0a0") {
+				t.Errorf("%s at %d pixels: white letters: %t", p.Name, size, light)
+			}
+		}
+	}
+	at(t, dir, x)
+	until(t, "the pictures of others to be gone", func() bool {
+		others, _ := filepath.Glob(filepath.Join(dir, "survey", "*", "*.*-*.png"))
+		return len(others) == 0
+	})
 }
 
 // restless is a shelf on which somebody renames a file while it is read.
@@ -170,7 +228,7 @@ func TestAFileThatIsRenamedWhileItIsSurveyedIsDrawn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	v, err := survey.New(restless{s}, filepath.Join(dir, "survey"), 1.75, slog.New(slog.DiscardHandler))
+	v, err := survey.New(restless{s}, filepath.Join(dir, "survey"), machine.Printer{Filament: 1.75}, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -9,6 +9,9 @@ import (
 	"diathermon/internal/core/heat"
 )
 
+// Unnamed is the name of a printer to which nobody has given one.
+const Unnamed = "Printer"
+
 // A Printer is one machine.
 type Printer struct {
 	Name                 string

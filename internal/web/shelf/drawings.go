@@ -53,8 +53,8 @@ func (a Area) picture(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	return a.drawing(w, r, "image/png", func(f toolpath.File) (*os.File, string, error) {
-		file, size, err := a.Survey.Picture(f, pixels)
-		return file, fmt.Sprint(survey.Version, "-", size), err
+		file, which, err := a.Survey.Picture(f, pixels)
+		return file, survey.Version + "-" + which, err
 	})
 }
 

@@ -47,7 +47,7 @@ type Runs interface {
 // Survey works out what they are.
 type Survey interface {
 	Share(name string) (share float64, now bool)
-	Picture(f toolpath.File, pixels int) (*os.File, int, error)
+	Picture(f toolpath.File, pixels int) (file *os.File, which string, err error)
 	Layers(f toolpath.File) (*os.File, error)
 }
 

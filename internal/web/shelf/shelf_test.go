@@ -100,9 +100,9 @@ func (b *board) Histories(context.Context) (map[string]run.History, error) {
 	return map[string]run.History{"abc": {Runs: 3, Finished: 2, Last: time.Now().Add(-time.Hour), State: run.Broken}}, nil
 }
 func (b *board) Share(name string) (float64, bool) { return 0.4, name == "big.gcode" }
-func (b *board) Picture(f toolpath.File, pixels int) (*os.File, int, error) {
+func (b *board) Picture(f toolpath.File, pixels int) (*os.File, string, error) {
 	file, err := b.Layers(f)
-	return file, pixels, err
+	return file, fmt.Sprint(pixels), err
 }
 func (b *board) Layers(f toolpath.File) (*os.File, error) {
 	if f.Name == "big.gcode" {
