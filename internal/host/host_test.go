@@ -2,6 +2,7 @@ package host_test
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -43,6 +44,7 @@ type cable struct {
 	deaf   bool          // nothing comes through, either way
 	stray  []byte        // that comes through besides
 	warp   time.Duration // how much faster the board's clock runs; 0 is 1
+	late   time.Duration // by which what the board says arrives at the most; 0 is 5 ms
 }
 
 // now is the board's time.
@@ -125,7 +127,7 @@ func (c *cable) Read(p []byte) (int, error) {
 		if len(out) > 0 && !deaf {
 			return copy(p, out), nil
 		}
-		time.Sleep(5 * time.Millisecond) // virtual: it takes none
+		time.Sleep(cmp.Or(c.late, 5*time.Millisecond)) // virtual: it takes none
 	}
 }
 

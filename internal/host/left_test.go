@@ -52,7 +52,10 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 		synctest.Test(t, func(t *testing.T) {
 			file, told := &files[0], make(chan motion.Limits, 9)
 			board := newStandIn(simprinter.Rough(seed + 1))
-			h, _, _ := workIn(t, t.TempDir(), shelfNow{&file}, func() (io.ReadWriteCloser, error) { return &cable{standIn: board, begun: time.Now()}, nil }, func(c *host.Config) { c.Motion = func(l motion.Limits) { told <- l } })
+			open := func() (io.ReadWriteCloser, error) { // moves of half a millimetre want more lines than come late
+				return &cable{standIn: board, begun: time.Now(), late: time.Millisecond}, nil
+			}
+			h, _, _ := workIn(t, t.TempDir(), shelfNow{&file}, open, func(c *host.Config) { c.Motion = func(l motion.Limits) { told <- l } })
 			until(t, h, time.Minute, isLive)
 			limits := <-told
 			for i := range files { // read as the service reads them

@@ -55,7 +55,7 @@ func (s sign) key() string {
 const (
 	named     = 256
 	signHigh  = 0.045
-	leastType = 10
+	leastType = 18
 )
 
 // on puts the sign into the lower left corner of a picture, where a part that is seen from

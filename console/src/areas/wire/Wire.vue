@@ -10,7 +10,7 @@ import { useTraffic } from '../../live/traffic'
 import Page from '../../ui/Page.vue'
 import { type Filter, filters, inText, Rows } from './rows'
 import Say from './Say.vue'
-import { height, Sheet } from './sheet'
+import { type Columns, height, Sheet } from './sheet'
 
 const host = useHost()
 const traffic = useTraffic()
@@ -45,7 +45,7 @@ function draw() {
   empty.value = rows.rows.length === 0
   if (looked.value) count.value = rows.rows.length
   if (follows) top = Math.max(0, rows.rows.length * height - view)
-  sheet?.show(rows.rows, top, view, looked.value, hits.value[hit.value] ?? -1)
+  sheet?.show(rows.rows, top, view, looked.value, hits.value[hit.value] ?? -1, columns, follows && !paused.value)
   if (follows && box.value) box.value.scrollTop = top
 }
 /** What came at once is shown over several pictures, so that none of them takes long. */
@@ -74,6 +74,7 @@ function take() {
 let pausedAt = 0
 function pause() {
   paused.value = !paused.value
+  draw()
   pausedAt = traffic.all().at(-1)?.seq ?? 0
   missed.value = 0
   if (!paused.value) schedule()
@@ -89,8 +90,14 @@ function scrolled() {
 }
 watch(() => traffic.version, schedule)
 watch([wanted, () => display.xs.value, () => traffic.rewritten], anew)
+const letters = useTemplateRef<HTMLSpanElement>('letters') // ten of them
+let columns: Columns = { time: 0, said: 0, heard: 0, beside: false }
+const timeWide = 10 // letters
 const sized = new ResizeObserver(() => {
-  view = box.value?.clientHeight ?? 0
+  view = box.value!.clientHeight
+  const wide = Math.floor((box.value!.clientWidth - 24) / (letters.value!.getBoundingClientRect().width / 10))
+  const said = Math.floor((wide - timeWide) * 3 / 7)
+  columns = display.xs.value ? { time: 0, said: wide, heard: wide, beside: false } : { time: timeWide, said, heard: wide - timeWide - said, beside: true }
   draw()
 })
 onMounted(() => {
@@ -174,6 +181,7 @@ async function measure() {
       </div>
       <div ref="box" class="traffic mono mt-2" role="log" aria-live="off" aria-label="Traffic between host and printer" tabindex="0" data-rows @scroll.passive="scrolled">
         <p v-if="empty" class="text-medium-emphasis pa-3">Nothing has been said yet. What the host and the printer say to each other appears here.</p>
+        <span ref="letters" class="letters" aria-hidden="true">0123456789</span>
         <div ref="page" class="page" />
       </div>
       <v-divider />
@@ -194,15 +202,13 @@ async function measure() {
 .find { flex: 1 1 140px; max-width: 260px; }
 .traffic { flex: 1 1 0; overflow-y: auto; background: rgb(var(--v-theme-surface)); overflow-anchor: none; contain: strict; } /* where it stands is ours to say: its rows change places */
 .page { position: relative; overflow: hidden; }
+.letters { position: absolute; visibility: hidden; }
 /* What Sheet makes. */
-.page :deep(.line) { position: absolute; left: 0; right: 0; height: 24px; line-height: 24px; contain: strict; padding: 0 12px; display: flex; gap: 12px; white-space: pre; }
+.page :deep(.line) { position: absolute; left: 12px; right: 12px; height: 24px; line-height: 24px; contain: layout size style; white-space: pre; }
 .page :deep([hidden]) { display: none; }
-.page :deep(.said) { color: rgb(var(--v-theme-primary)); flex: 3 1 0; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
-.page :deep(.heard) { flex: 4 1 0; min-width: 0; overflow: hidden; text-overflow: ellipsis; }
+.page :deep(.said) { color: rgb(var(--v-theme-primary)); }
 .page :deep(.wrong .heard) { color: rgb(var(--v-theme-error)); }
 .page :deep(.hit) { background: rgba(var(--v-theme-primary), 0.14); }
 .page :deep(mark) { background: rgb(var(--v-theme-warning)); color: rgb(var(--v-theme-on-warning)); }
-@media (min-width: 600px) { .page :deep(.said[hidden]) { display: block; visibility: hidden; } }
-@media (max-width: 599px) { .page :deep(.time) { display: none; } }
 @media (max-width: 959px) { .wire { height: calc(100dvh - 64px - 92px); } }
 </style>
