@@ -256,10 +256,11 @@ func (p *Printing) sayOwn(j *job, e run.Effect) {
 // close lets go of a run that is over.
 func (p *Printing) close(j *job) {
 	p.last = p.Now()
-	if j.state() == run.Finished {
+	switch j.state() {
+	case run.Finished:
 		p.drained(j)
-	}
-	if j.state() == run.Finished || j.state() == run.Stopped {
+		fallthrough
+	case run.Stopped:
 		p.learn(j)
 		if p.cfg.Habits != nil {
 			p.cfg.Habits.KeepHabits(p.habits)
