@@ -17,15 +17,20 @@ func TestUnknownHeatersAreGuessedFromWhatTheyShow(t *testing.T) {
 		}
 		return r
 	}
+	letsUp := seen(140, 2, 210)
+	for s := range 20 { // nearer its setpoint
+		letsUp.Note(float64(23+s), 190+0.1*float64(s), 210)
+	}
 	for name, c := range map[string]struct {
 		now       map[heat.Heater]*heat.Rising
 		low, high time.Duration
 	}{
-		"cold, nothing seen":      {map[heat.Heater]*heat.Rising{heat.Nozzle: seen(20, 0, 150), heat.Bed: seen(20, 0, 60)}, 170 * time.Second, 4 * time.Minute},
-		"a slow bed":              {map[heat.Heater]*heat.Rising{heat.Nozzle: seen(110, 2, 150), heat.Bed: seen(38, 0.1, 60)}, 225 * time.Second, 5 * time.Minute},
-		"a fast one":              {map[heat.Heater]*heat.Rising{heat.Nozzle: seen(110, 2, 150), heat.Bed: seen(30, 1, 60)}, 40 * time.Second, 55 * time.Second},
-		"all but there":           {map[heat.Heater]*heat.Rising{heat.Nozzle: seen(209, 0.03, 210), heat.Bed: seen(61, 0, 60)}, 0, time.Second},
-		"a heater that is absent": {map[heat.Heater]*heat.Rising{}, 2 * time.Minute, 12 * time.Minute},
+		"cold, nothing seen":             {map[heat.Heater]*heat.Rising{heat.Nozzle: seen(20, 0, 150), heat.Bed: seen(20, 0, 60)}, 170 * time.Second, 4 * time.Minute},
+		"a slow bed":                     {map[heat.Heater]*heat.Rising{heat.Nozzle: seen(110, 2, 150), heat.Bed: seen(38, 0.1, 60)}, 225 * time.Second, 5 * time.Minute},
+		"a fast one":                     {map[heat.Heater]*heat.Rising{heat.Nozzle: seen(110, 2, 150), heat.Bed: seen(30, 1, 60)}, 40 * time.Second, 55 * time.Second},
+		"a nozzle whose control lets up": {map[heat.Heater]*heat.Rising{heat.Nozzle: letsUp, heat.Bed: seen(61, 0, 60)}, 5 * time.Second, 12 * time.Second},
+		"all but there":                  {map[heat.Heater]*heat.Rising{heat.Nozzle: seen(209, 0.03, 210), heat.Bed: seen(61, 0, 60)}, 0, time.Second},
+		"a heater that is absent":        {map[heat.Heater]*heat.Rising{}, 2 * time.Minute, 12 * time.Minute},
 	} {
 		if got := heat.Roughly(steps, c.now); got < c.low || got > c.high {
 			t.Errorf("%s: %s, want %s to %s", name, got, c.low, c.high)

@@ -53,6 +53,11 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 			t.Fatalf("the first %d take %.3f s, want %.3f", taken, got, ends[taken])
 		}
 	}
+	for i, got := range course.Seconds {
+		if want := ends[(i+1)*course.Every]; math.Abs(float64(got)-want) > 1e-3 {
+			t.Fatalf("point %d is %.3f s, want %.3f", i, got, want)
+		}
+	}
 	if got := (run.Course{}).After(1, 4, 8*time.Second); got != 2*time.Second {
 		t.Errorf("without a course a quarter of the commands takes %s", got)
 	}
@@ -95,11 +100,25 @@ func TestAPrinterIsBelievedAsMuchAsItHasShown(t *testing.T) {
 	for n := range 4 {
 		p.Note(h, now+time.Hour+time.Duration(n)*1200*time.Millisecond, time.Duration(536+n)*time.Second, time.Duration(600+n)*time.Second)
 	}
+	p.Note(h, now+3*time.Hour, 540*time.Second, 604*time.Second) // and again, without a word
 	if got := p.Left(h, time.Hour).Minutes(); got < 68 || got > 71 {
 		t.Errorf("after ten minutes an hour is said to take %.1f minutes, want about 70", got)
 	}
 	if p := p.Anew(); p.Left(h, time.Hour) != time.Hour {
 		t.Error("moves that a person has changed are judged by those before")
+	}
+	p = run.Pace{}
+	now = drawn(&p, h, 900, 16, 1)
+	anew := p.Anew()
+	anew.Note(h, now+time.Second, 837*time.Second, 900*time.Second)
+	if got := anew.Made(h, now+time.Second); got != 885*time.Second && got != 884*time.Second {
+		t.Errorf("with moves that a person has changed it has made %s, and was at 885", got)
+	}
+	if got := anew.Made(h, now+4*time.Second) - anew.Made(h, now+time.Second); got != 3*time.Second {
+		t.Errorf("in three seconds without a line it makes moves of %s", got)
+	}
+	if got := anew.Made(h, now+time.Hour); got != 900*time.Second {
+		t.Errorf("in an hour without a line it makes %s of what it has", got)
 	}
 	for range 40 {
 		p := run.Pace{Told: true}
