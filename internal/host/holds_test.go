@@ -79,6 +79,10 @@ func TestARunThatIsHeldWhereItIsToEndWaits(t *testing.T) {
 		if _, err := h.Run.Until(t.Context(), "", printing.Place{Layer: 5, End: true}, "Ilse"); err != nil {
 			t.Fatal(err)
 		}
+		b := until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.Taken > files.file.Marks[2].Command })
+		if all, want := files.file.At(b.Run.Taken).Left, files.file.At(b.Run.Taken).Left-files.file.At(files.file.Marks[5].Command).Left; b.Run.Left < want || b.Run.Left > want+15*time.Second || b.Run.Left > all/2 {
+			t.Errorf("to where it is to end %s are left, want a little more than %s; to the file's end %s", b.Run.Left, want, all)
+		}
 		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.Taken == files.file.Marks[5].Command })
 		if _, err := h.Run.Hold(t.Context(), ""); err != nil {
 			t.Fatal(err)
@@ -97,7 +101,7 @@ func TestARunThatIsHeldWhereItIsToEndWaits(t *testing.T) {
 		if _, err := h.Run.Resume(t.Context(), ""); err != nil {
 			t.Fatal(err)
 		}
-		b := until(t, h, 5*time.Minute, func(b host.Bench) bool { return b.Run.State.Final() })
+		b = until(t, h, 5*time.Minute, func(b host.Bench) bool { return b.Run.State.Final() })
 		if b.Run.State != run.Stopped || b.Run.Reason != "ended after layer 5, as Ilse wanted" {
 			t.Errorf("it is %s because %q", b.Run.State, b.Run.Reason)
 		}

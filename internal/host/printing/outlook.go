@@ -90,9 +90,17 @@ func (p *Printing) ours(d time.Duration) time.Duration {
 	return time.Duration(float64(d) / max(p.heating.Pace(), 1))
 }
 
+// last is how many of the file's commands the run is to say.
+func (j *job) last() int {
+	if u := j.life.Until(); u != nil && u.End {
+		return u.Command
+	}
+	return j.file.Commands
+}
+
 // movesLeft is how long the moves still take that are to come.
 func (j *job) movesLeft(p *Printing) time.Duration {
-	return p.ours(j.outlook.pace.Left(p.habits, j.after(j.file.Commands)-j.made(p)))
+	return p.ours(j.outlook.pace.Left(p.habits, max(j.after(j.last())-j.made(p), 0)))
 }
 
 // warmingTime is how long the printer will still wait for heat before it goes on to the
