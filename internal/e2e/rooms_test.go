@@ -41,7 +41,7 @@ var doors = map[string][]string{
 	"internal/host/settings":   {"internal/core", "internal/host/part"},
 	"internal/host/heating":    {"internal/core", "internal/host/part", "internal/host/position"},
 	"internal/host/capacity":   {"internal/core", "internal/host/part", "internal/host/talk"},
-	"internal/host/printing":   {"internal/core", "internal/host/heating", "internal/host/occupancy", "internal/host/part", "internal/host/position", "internal/host/talk", "internal/host/traffic"},
+	"internal/host/printing":   {"internal/core", "internal/host/heating", "internal/host/occupancy", "internal/host/part", "internal/host/position", "internal/host/talk", "internal/host/traffic", "internal/idle"},
 	"internal/host/moving":     {"internal/core", "internal/host/part", "internal/host/talk", "internal/host/position", "internal/host/heating", "internal/host/printing"},
 	"internal/host/occupancy":  {"internal/core", "internal/host/part"},
 	"internal/host/outputs":    {"internal/core", "internal/host/part"},

@@ -16,6 +16,7 @@ import (
 	"diathermon/internal/core/routine"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/stock"
+	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host/byhand"
 	"diathermon/internal/host/capacity"
@@ -116,11 +117,13 @@ type Config struct {
 	Files   printing.Files
 	Journal printing.Journal
 	Awake   printing.Awake
-	Sleepy  string          // why the computer may go to sleep in the middle of a run; empty: it cannot
-	Habits  printing.Habits // nil: nobody keeps what the printer has shown of the time that runs take
-	Slots   func() []stock.Slot
-	Around  func() preflight.Around
-	Rules   run.Rules // without parking: run.Ordinary
+	Sleepy  string                  // why the computer may go to sleep in the middle of a run; empty: it cannot
+	Reading func() toolpath.Options // what files are read with; nil: ordinary limits. It may not wait
+
+	Habits printing.Habits // nil: nobody keeps what the printer has shown of the time that runs take
+	Slots  func() []stock.Slot
+	Around func() preflight.Around
+	Rules  run.Rules // without parking: run.Ordinary
 
 	// Wall is what the computer's clock says, which may be set at any time; nil
 	// means time.Now.
@@ -150,7 +153,7 @@ func New(c Config) *Host {
 	p.Bed = occupancy.New(c.Bed, c.KeepBed, loop)
 	p.Run = printing.New(printing.Config{
 		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
-		Rules: c.Rules, Sleepy: c.Sleepy, Habits: c.Habits, Usually: c.Usually, Accelerations: p.Settings.Accelerations, Slots: c.Slots, Around: c.Around, Recording: h.recording,
+		Rules: c.Rules, Sleepy: c.Sleepy, Habits: c.Habits, Reading: c.Reading, Usually: c.Usually, Accelerations: p.Settings.Accelerations, Slots: c.Slots, Around: c.Around, Recording: h.recording,
 	}, loop, p.Link, p.Where, p.Heat, p.Bed)
 	p.Hand = byhand.New(p.Link, p.Run, h.Halt)
 	p.Motion = moving.New(c.Printer, c.Rules.Parking, loop, p.Link, p.Where, p.Heat, p.Run)

@@ -192,7 +192,7 @@ func (s *starting) host(ctx context.Context) (err error) {
 	if s.stock, err = stock.Open(s.in("slots.json"), c.Printer.Places(), c.Printer.Limits.Nozzle, func() { s.Host.Tell(web.Changed(web.SlotsChanged)) }); err != nil {
 		s.log.Warn("what was loaded is not known any more", "error", err)
 	}
-	c.Slots = s.stock.Slots
+	c.Slots, c.Reading = s.stock.Slots, s.Shelf.Reading
 	c.Habits = openHabits(s.in("printer-pace.json"), s.log)
 	computer := &around{data: s.data, unguarded: s.config.Unguarded, away: s.writer.Away, after: c.After}
 	computer.look()

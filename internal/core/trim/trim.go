@@ -79,6 +79,9 @@ func (t Trim) SameHeat(o Trim) bool {
 // Factor is by how much faster what lays plastic is drawn.
 func (t Trim) Factor() float64 { return t.speed() }
 
+// Moves is what of the trim bears on how long moves take.
+func (t Trim) Moves() Trim { return Trim{Speed: t.Speed, Most: t.Most, Skip: t.Skip} }
+
 func (t Trim) speed() float64 { return share(t.Speed) }
 
 func (t Trim) flow() float64 { return share(t.Flow) }

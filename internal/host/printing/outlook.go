@@ -19,6 +19,7 @@ type Habits interface {
 // An outlook is what a run needs to say when it will be done.
 type outlook struct {
 	pace   run.Pace
+	timing timing
 	warmAt time.Duration // when it was computed last how long the heaters take
 	warm   time.Duration // and how long
 	step   int           // the command that waits for heat now; 0: none does
@@ -35,6 +36,9 @@ const planned = 64
 // after is the computed time of the moves of the file's first so many commands, as the run
 // makes them.
 func (j *job) after(taken int) time.Duration {
+	if t := &j.outlook.timing; t.takes > 0 {
+		return t.course.After(max(taken, 0), j.file.Commands, t.takes)
+	}
 	return j.scaled(j.file.Course.After(max(taken, 0), j.file.Commands, j.file.Duration))
 }
 

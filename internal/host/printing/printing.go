@@ -72,6 +72,8 @@ type Config struct {
 	Rules    run.Rules
 	Sleepy   string // why the computer may go to sleep in the middle of a run; empty: it cannot
 
+	Reading func() toolpath.Options // what files are read with; nil: ordinary limits. It may not wait
+
 	Habits Habits // nil: nobody keeps what the printer has shown of the time that runs take
 
 	Usually func() run.Around // the routines around every run; nil: none. It may not wait
@@ -198,8 +200,9 @@ func (p *Printing) Tick() {
 		p.publish()
 	}
 	p.step(run.Event{On: run.OnTime})
-	if p.job != nil {
-		p.settles(p.job)
+	if j := p.job; j != nil {
+		p.settles(j)
+		p.retime(j)
 	}
 	p.mindClock()
 }
