@@ -258,7 +258,7 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 		"ALTER TABLE tokens DROP COLUMN session, DROP COLUMN account, DROP COLUMN maker, DROP COLUMN used, DROP COLUMN used_from",
 		"ALTER TABLE files RENAME COLUMN digest TO sha256",
 		"ALTER TABLE runs RENAME COLUMN digest TO sha256",
-		"ALTER TABLE files DROP COLUMN marks, DROP COLUMN sender, DROP COLUMN tags",
+		"ALTER TABLE files DROP COLUMN marks, DROP COLUMN sender, DROP COLUMN tags, DROP COLUMN course",
 		"CREATE TABLE readings (at timestamptz NOT NULL, heater text NOT NULL, actual real NOT NULL, setpoint real, duty real)",
 		"INSERT INTO readings SELECT t, 'bed', 21.25, NULL, 0.5 FROM generate_series('2026-11-20 10:30'::timestamptz, '2026-11-20 13:29:59', '1 second') t",
 		"INSERT INTO readings VALUES ('2026-11-20 11:00:00.5', 'nozzle0', 205.1, 205, NULL)",

@@ -11,6 +11,7 @@ import (
 
 	"diathermon/internal/awake"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
 	"diathermon/internal/doors"
 	"diathermon/internal/doors/dav"
@@ -52,7 +53,8 @@ type starting struct {
 	routines  *routines.Routines
 	stock     *stock.Stock
 	stage     *rehearsal.Stage
-	begun     string // the turn of the queue whose run was cut off
+	told      *durable.Value[motion.Limits] // by the printer, of its axes
+	begun     string                        // the turn of the queue whose run was cut off
 	line      *queue.Queue
 	described *describing
 	notices   *notices.Notices
@@ -147,6 +149,7 @@ func (s *starting) records(ctx context.Context) (err error) {
 
 // files opens the shelf and the journals.
 func (s *starting) files(ctx context.Context) (err error) {
+	s.openAxes()
 	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept, s.reading()); err != nil {
 		return err
 	}
