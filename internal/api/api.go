@@ -307,6 +307,7 @@ type Run struct {
 	Overruled       []Overruled        `json:"overruled,omitempty" doc:"What stood in its way, and why that did not matter"`
 	Until           *Until             `json:"until,omitempty" doc:"Where it is to be held, or to end"`
 	Trim            *Trim              `json:"trim,omitempty" doc:"How its lines differ from the file's; of the run that goes on and of the last one"`
+	Differs         string             `json:"differs,omitempty" doc:"The same in words" example:"speed 80 %, skips clip A"`
 	Origin          map[string]float64 `json:"origin,omitempty" doc:"The highest setpoints that the file gives, °C; with a trim"`
 	NeedsPlan       bool               `json:"needs_plan" doc:"Interrupted, and the printer has forgotten everything: it is picked up by a plan"`
 }

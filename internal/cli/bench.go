@@ -136,8 +136,8 @@ func showRun(w io.Writer, r api.Run) {
 		}
 		fmt.Fprintln(w)
 	}
-	if differs := trimWords(r); len(differs) > 0 && !r.Over {
-		fmt.Fprintf(w, "  differs from its file: %s\n", strings.Join(differs, ", "))
+	if r.Differs != "" && !r.Over {
+		fmt.Fprintf(w, "  differs from its file: %s\n", r.Differs)
 	}
 	if where := untilWords(r.Until); where != "" && !r.Over {
 		fmt.Fprintf(w, "  %s\n", where)

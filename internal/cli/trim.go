@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"maps"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -126,50 +124,9 @@ func going(ctx context.Context, c *client.Client) (api.Run, error) {
 
 // showTrim says how a run differs from its file.
 func showTrim(w io.Writer, r api.Run) {
-	if words := trimWords(r); len(words) > 0 {
-		fmt.Fprintf(w, "%s: %s\n", r.File, strings.Join(words, ", "))
+	if r.Differs != "" {
+		fmt.Fprintf(w, "%s: %s\n", r.File, r.Differs)
 		return
 	}
 	fmt.Fprintf(w, "%s is printed as it was sliced\n", r.File)
-}
-
-// trimWords are how a run differs from its file.
-func trimWords(r api.Run) (out []string) {
-	if r.Trim == nil {
-		return nil
-	}
-	add := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
-	t := r.Trim
-	for _, of := range []struct {
-		by   map[string]float64
-		when string
-	}{{t.Heaters, ""}, {t.First, " for the first layer"}} {
-		for _, h := range slices.Sorted(maps.Keys(of.by)) {
-			if k := of.by[h]; k != 0 {
-				add("%s %+g K (the file has %g °C)%s", h, k, r.Origin[h], of.when)
-			}
-		}
-	}
-	if t.Speed != 0 && t.Speed != 100 {
-		add("speed %g %%", t.Speed)
-	}
-	if t.Flow != 0 && t.Flow != 100 {
-		add("flow %g %%", t.Flow)
-	}
-	if most := t.FanMost; t.FanLeast != 0 || most != 0 && most != 100 {
-		if most == 0 {
-			most = 100
-		}
-		add("fan %g to %g %%", t.FanLeast, most)
-	}
-	for _, o := range t.Skip {
-		add("skips %s", o)
-	}
-	if t.Height != 0 {
-		add("nozzle %+g mm", t.Height)
-	}
-	if t.Acceleration != 0 {
-		add("acceleration at most %g mm/s²", t.Acceleration)
-	}
-	return out
 }

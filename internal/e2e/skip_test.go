@@ -51,7 +51,7 @@ func TestObjectsAreSkipped(t *testing.T) {
 	b.do(page, chromedp.WaitVisible(`//*[@role="dialog"]//button[contains(., "Skip it")]`))
 	b.click(page, `//*[@role="dialog"]//button[contains(., "Skip it")]`)
 	middle := b.until("the middle one is skipped", func(now api.Bench) bool { return now.Run.Trim != nil && len(now.Run.Trim.Skip) == 1 }).Run
-	p.ok("skips 2", "trim", "--skip", "Right")
+	p.ok("skips Middle, skips Right", "trim", "--skip", "Right")
 	p.fails(6, "nothing would be left", "trim", "--skip", "Left")
 	right := b.until("where that was", func(now api.Bench) bool { return now.Run.Progress != nil }).Run
 	if done := b.untilRun("finished"); len(done.Trim.Skip) != 2 {

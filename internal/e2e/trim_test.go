@@ -53,7 +53,7 @@ func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 	p.fails(6, "in the bed", "print", "part.gcode", "--height", "-0.19")
 	p.fails(6, "no run is going on", "trim", "--speed", "90")
 	p.ok("Started", "print", "part.gcode", "--flow", "120", "--height", "0.06", "--speed", "70", "--hotter", "nozzle0=5", "--hotter", "bed=-4", "--first", "nozzle0=3")
-	p.ok("nozzle0 +5 K (the file has 205 °C)", "trim")
+	p.ok("nozzle +5 K (the file has 205 °C)", "trim")
 	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 5 })
 	said := func(line string) int {
 		n := 0

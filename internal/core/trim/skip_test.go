@@ -260,7 +260,7 @@ func TestWhatCannotBeSkipped(t *testing.T) {
 	if err := (trim.Trim{Skip: []string{"1"}}).Check(f, heat.Limits{}); err != nil {
 		t.Error(err)
 	}
-	if said := (trim.Trim{Skip: []string{"1"}}).Against(trim.Trim{Skip: []string{"0"}}); said != "skips 1, prints 0 again" {
+	if said := (trim.Trim{Skip: []string{"1"}}).Against(trim.Trim{Skip: []string{"0"}}, trim.File{Objects: []trim.Object{{Key: "1", Name: "clip"}}}); said != "skips clip, prints 0 again" {
 		t.Error(said)
 	}
 }

@@ -274,8 +274,18 @@ func (s Schedule) Last() Trim {
 	return s[len(s)-1].Trim
 }
 
-// Against says in words what is different from another trim.
-func (t Trim) Against(o Trim) string {
+// Words say how the trim differs from the file that it is of; empty: it does not.
+func (t Trim) Words(f File) string { return strings.Join(t.against(Trim{}, f), ", ") }
+
+// Against says in words what is different from another trim of a file.
+func (t Trim) Against(o Trim, f File) string {
+	if parts := t.against(o, f); len(parts) > 0 {
+		return strings.Join(parts, ", ")
+	}
+	return "nothing different"
+}
+
+func (t Trim) against(o Trim, f File) []string {
 	var parts []string
 	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
 	for _, of := range []struct {
@@ -289,7 +299,7 @@ func (t Trim) Against(o Trim) string {
 		maps.Copy(all, of.was)
 		for _, h := range slices.Sorted(maps.Keys(all)) {
 			if of.is[h] != of.was[h] {
-				add("%s %+g K%s", h, of.is[h], of.when)
+				add("%s %+g K (the file has %g °C)%s", f.heater(h), of.is[h], f.Setpoints[h], of.when)
 			}
 		}
 	}
@@ -312,16 +322,30 @@ func (t Trim) Against(o Trim) string {
 	}
 	for _, key := range t.Skip {
 		if !slices.Contains(o.Skip, key) {
-			add("skips %s", key)
+			add("skips %s", f.called(key))
 		}
 	}
 	for _, key := range o.Skip {
 		if !slices.Contains(t.Skip, key) {
-			add("prints %s again", key)
+			add("prints %s again", f.called(key))
 		}
 	}
-	if len(parts) == 0 {
-		return "nothing different"
+	return parts
+}
+
+// heater is what a heater of the file is called: its nozzle, where there is but one.
+func (f File) heater(h heat.Heater) string {
+	tool, nozzle := h.Tool()
+	if _, second := f.Setpoints[heat.NozzleOf(1)]; nozzle && tool == 0 && !second {
+		return "nozzle"
 	}
-	return strings.Join(parts, ", ")
+	return string(h)
+}
+
+// called is what an object is called that has a key.
+func (f File) called(key string) string {
+	if at := slices.IndexFunc(f.Objects, func(o Object) bool { return o.Key == key }); at >= 0 {
+		return f.Objects[at].Called()
+	}
+	return key
 }

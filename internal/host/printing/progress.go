@@ -19,9 +19,10 @@ type Now struct {
 
 	Warming time.Duration // of which the heaters take; 0 where they are warm, or not known well enough
 
-	Trim   trim.Trim               // how its lines are said
-	Until  *run.Until              // where it is to be held, or to end; nil: at its file's end
-	Origin map[heat.Heater]float64 // the highest setpoints that the file gives, °C
+	Trim    trim.Trim               // how its lines are said
+	Differs string                  // from the file's, in words; empty: they do not
+	Until   *run.Until              // where it is to be held, or to end; nil: at its file's end
+	Origin  map[heat.Heater]float64 // the highest setpoints that the file gives, °C
 
 	Forgotten bool      // interrupted, and the printer has forgotten everything
 	May       []run.Act // what a person may do
@@ -40,6 +41,9 @@ func (p *Printing) Now() *Now {
 	}
 	now.Lasted = r.Lasted(p.loop.Wall())
 	now.Trim, now.Until, now.Origin = j.life.Trim(), j.life.Until(), j.file.Setpoints
+	if !now.Trim.None() {
+		now.Differs = now.Trim.Words(p.trimmed(j.file, nil))
+	}
 	now.Share = j.made(p).Seconds() / max(j.after(j.file.Commands).Seconds(), 1e-9)
 	if j.file.Duration == 0 {
 		now.Share = now.Progress.Share

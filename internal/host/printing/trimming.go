@@ -33,7 +33,7 @@ func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) t
 		}
 		p.learn(j)
 		c := j.trim.Next(t, j.leads)
-		if err := p.step(run.Event{On: run.OnTrim, Trim: &c, Reason: by + ": " + t.Against(before)}); err != nil {
+		if err := p.step(run.Event{On: run.OnTrim, Trim: &c, Reason: by + ": " + t.Against(before, file)}); err != nil {
 			return err
 		}
 		for _, line := range j.trim.Take(c, p.where.Point().Setpoints) {

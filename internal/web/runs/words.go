@@ -66,7 +66,7 @@ func NowOf(r printing.Now) api.Run {
 		out.May = append(out.May, string(act))
 	}
 	t := trimOf(r.Trim)
-	out.Trim, out.Origin = &t, map[string]float64{}
+	out.Trim, out.Differs, out.Origin = &t, r.Differs, map[string]float64{}
 	for h, v := range r.Origin {
 		out.Origin[string(h)] = v
 	}

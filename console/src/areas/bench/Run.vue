@@ -12,7 +12,6 @@ import Ask from '../../ui/Ask.vue'
 import Figure from '../../ui/Figure.vue'
 import Panel from '../../ui/Panel.vue'
 import State from '../../ui/State.vue'
-import { heaterName } from '../../words/heaters'
 import { sentence } from '../../words/numbers'
 import { runStates } from '../../words/states'
 import { soon, span } from '../../words/time'
@@ -43,17 +42,6 @@ watch(run, () => { told.value = now.value = Date.now() })
 const elapsed = computed(() => !run.value?.started ? 0 : run.value.lasted_seconds + (run.value.ended ? 0 : (now.value - told.value) / 1000))
 const left = computed(() => Math.max((run.value?.progress?.left_seconds ?? 0) - (now.value - told.value) / 1000, 0))
 
-/** How it differs from its file, in words. */
-const differs = computed(() => {
-  const t = run.value?.trim
-  if (!t) return ''
-  const signed = (v: number) => v > 0 ? `+${v}` : String(v)
-  const heat = (of: Record<string, number> | undefined, when: string) => Object.entries(of ?? {}).filter(([, k]) => k).map(([h, k]) => `${heaterName(h, host.printer?.tools).toLowerCase()} ${signed(k)} K${when}`)
-  return [
-    t.speed_percent && t.speed_percent !== 100 && `speed ${t.speed_percent} %`, t.flow_percent && t.flow_percent !== 100 && `flow ${t.flow_percent} %`, t.height_mm && `nozzle ${signed(t.height_mm)} mm`,
-    ...(t.skip ?? []).map(o => `${o} skipped`), ...heat(t.heaters, ''), ...heat(t.first_layer, ' for the first layer'), (t.fan_least_percent || t.fan_most_percent) && `fan ${t.fan_least_percent ?? 0} to ${t.fan_most_percent || 100} %`,
-  ].filter(Boolean).join(', ')
-})
 const adjustable = computed(() => me.may('operate') && ['warming', 'running', 'held'].includes(run.value?.state ?? ''))
 
 /** What a person wants to know first: when it will be done, or what has become of it. */
@@ -93,7 +81,7 @@ const outlook = computed(() => {
         <Figure v-if="run.state === 'finished' && run.estimate_seconds" name="Moves, computed">{{ span(run.estimate_seconds) }}</Figure>
         <Figure v-if="!run.over && run.progress.warm_seconds" name="Warm in">{{ span(run.progress.warm_seconds) }}</Figure>
       </dl>
-      <p v-if="differs && !run.over" class="mt-3 mb-0" data-differs>Not as sliced: {{ differs }}</p>
+      <p v-if="run.differs && !run.over" class="mt-3 mb-0" data-differs>Not as sliced: {{ run.differs }}</p>
       <p v-if="run.until && !run.over" class="mt-2 mb-0 d-flex flex-wrap align-center ga-2" data-until>
         {{ run.until.end ? `Ends after layer ${run.until.layer - 1}` : `Is held before layer ${run.until.layer}` }}, as {{ run.until.by }} wants
         <v-btn v-if="adjustable" variant="text" size="small" @click="host.onward()">Go on to the end</v-btn>
