@@ -1,8 +1,8 @@
-/** What a heater is called on a page. */
+/** What a heater is called on a page: nozzles by the numbers that lines have for them, as tools and slots. */
 export function heaterName(heater: string, tools = 1): string {
   if (heater === 'bed') return 'Bed'
   if (heater === 'chamber') return 'Chamber'
-  return tools > 1 ? `Nozzle ${Number(heater.slice(6)) + 1}` : 'Nozzle'
+  return tools > 1 ? `Nozzle ${heater.slice(6)}` : 'Nozzle'
 }
 
 /** The ends of the scale of heat, in °C: a room, and a nozzle that prints. */

@@ -55,7 +55,8 @@ const size = computed(() => file.value?.part ? dimensions(file.value.part) : 'la
 const cost = computed(() => file.value?.cost === undefined ? '' : `, ${file.value.cost.toFixed(2)} ${file.value.currency ?? ''}`.trimEnd())
 const hints = computed(() => {
   const h = file.value?.hints
-  return [h?.material, h?.printer && `for ${h.printer}`, h?.nozzle && `nozzle ${h.nozzle} mm`, h?.filament && `filament ${h.filament} mm`].filter(Boolean).join(', ')
+  const materials = [...new Set(h?.materials ?? [h?.material])].filter(Boolean).join(' and ')
+  return [materials, h?.printer && `for ${h.printer}`, h?.nozzle && `nozzle ${h.nozzle} mm`, h?.filament && `filament ${h.filament} mm`].filter(Boolean).join(', ')
 })
 const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([h, v]) => `${heaterName(h, host.printer?.tools)} ${v} °C`).join(', ') || 'nothing')
 </script>
