@@ -54,7 +54,7 @@ func (s sign) key() string {
 // that it is high; pixels that a letter is at the least.
 const (
 	named     = 256
-	signHigh  = 0.045
+	signHigh  = 0.06
 	leastType = 18
 )
 
