@@ -51,7 +51,9 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 
 		synctest.Test(t, func(t *testing.T) {
 			file, told := &files[0], make(chan motion.Limits, 9)
-			board := newStandIn(simprinter.Rough(seed + 1))
+			printer := simprinter.Rough(seed + 1)
+			printer.PlannerSlots = []int{16, 64, 24, 48}[seed%4] // of which the host knows nothing
+			board := newStandIn(printer)
 			open := func() (io.ReadWriteCloser, error) { // moves of half a millimetre want more lines than come late
 				return &cable{standIn: board, begun: time.Now(), late: time.Millisecond}, nil
 			}
