@@ -20,7 +20,7 @@ func (a Area) mountDrawings(d *desk.Desk) {
 		desk.Kind{Err: survey.ErrNotYet, Status: http.StatusNotFound, Title: "it has not been drawn yet"},
 		desk.Kind{Err: survey.ErrNothing, Status: http.StatusNotFound, Title: "there is nothing to draw"},
 	)
-	picture := servesRanges(d, "get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with ETag", "image/png", []int{400, 404},
+	picture := servesRanges(d, "get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with its printer's name and colour, and ETag", "image/png", []int{400, 404},
 		&huma.Param{Name: "size", In: "query", Description: "Pixels of a side at the least: the next of 64, 256 and 800 is sent", Schema: &huma.Schema{Type: "integer"}})
 	d.Raw(picture, "", a.picture)
 	d.Raw(servesRanges(d, "get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers", []int{404}), "", a.layers)
