@@ -80,21 +80,24 @@ const planned = 80
 // busy is how long the printer may be at work, as the motion plan tells, before it
 // takes the line that is under way longest. A straight move is taken when the one that
 // is being made leaves its place in the planner; anything else, at the worst, when
-// everything before it is done. A plan may be wrong by half.
+// everything before it is done. So is a straight move behind a wait that the printer has
+// acknowledged as it came. A plan may be wrong by half.
 func (c *Conversation) busy() time.Duration {
 	if c.busyWith == c.base {
 		return c.busyFor
 	}
 	own := c.at(c.base)
-	longest, all := time.Duration(0), time.Duration(0)
+	longest, all, waited := time.Duration(0), time.Duration(0), time.Duration(0) // waited: until the last that waits for all before it is over
 	for n := max(c.base-planned, c.next-historySize+1, 0); n < c.base; n++ {
 		if l := c.at(n); l.number == n {
-			longest, all = max(longest, l.Takes), all+l.Takes
+			if longest, all = max(longest, l.Takes), all+l.Takes; l.slow {
+				waited = all
+			}
 		}
 	}
 	c.busyWith, c.busyFor = c.base, 2*(all+own.Takes)
 	if own.straight {
-		c.busyFor = 2 * (longest + own.Takes)
+		c.busyFor = 2 * (max(longest, waited) + own.Takes)
 	}
 	return c.busyFor
 }
