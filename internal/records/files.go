@@ -36,15 +36,15 @@ func (f file) file() (toolpath.File, error) {
 	if err := json.Unmarshal([]byte(f.Summary), &out.Summary); err != nil {
 		return out, err
 	}
-	for text, to := range map[string]any{f.Marks: &out.Marks, f.Course: &out.Course} {
-		if text == "" {
-			continue
-		}
-		if err := json.Unmarshal([]byte(text), to); err != nil {
-			return out, err
-		}
+	return out, errors.Join(unlessEmpty(f.Marks, &out.Marks), unlessEmpty(f.Course, &out.Course))
+}
+
+// unlessEmpty reads a column that listings leave out, and older rows.
+func unlessEmpty(text string, to any) error {
+	if text == "" {
+		return nil
 	}
-	return out, nil
+	return json.Unmarshal([]byte(text), to)
 }
 
 // PutFile keeps what is known of a file under its name.

@@ -1,6 +1,9 @@
 package heat
 
-import "time"
+import (
+	"maps"
+	"time"
+)
 
 // ordinary is how heaters of a kind rise of which nothing has been seen: their speed at a
 // room's temperature, and how far above it they would come.
@@ -76,23 +79,21 @@ func (r *Rising) speedAt(h Heater, t float64) float64 {
 // known yet: as they have risen so far, or as heaters of their kind do.
 func Roughly(steps []Step, now map[Heater]*Rising) time.Duration {
 	at, to := map[Heater]float64{}, map[Heater]float64{}
-	for h, r := range now {
+	rising := map[Heater]*Rising{}
+	for _, s := range steps {
+		rising[s.Heater] = &Rising{at: room}
+	}
+	maps.Copy(rising, now)
+	for h, r := range rising {
 		at[h], to[h] = r.at, r.at
 	}
 	const dt = 0.5
 	total := 0.0
 	for _, s := range steps {
-		if _, ok := at[s.Heater]; !ok {
-			at[s.Heater] = room
-		}
 		for to[s.Heater] = s.Setpoint; s.Wait && at[s.Heater] < s.Setpoint-Ready && total < forecastMost.Seconds(); total += dt {
 			for h, t := range at {
-				r := now[h]
-				if r == nil {
-					r = &Rising{}
-				}
 				if t < to[h] {
-					at[h] = min(t+r.speedAt(h, t)*dt, to[h])
+					at[h] = min(t+rising[h].speedAt(h, t)*dt, to[h])
 				}
 			}
 		}

@@ -86,7 +86,7 @@ func (p *Pace) Note(h Habits, now, least, most time.Duration) {
 func (p *Pace) Pause() { p.last = 0 }
 
 // Anew is the pace from now on, of moves that a person has changed.
-func (p *Pace) Anew() Pace { return Pace{Told: p.Told, held: p.most - p.made} }
+func (p *Pace) Anew() Pace { return Pace{Told: p.Told, held: p.held + p.most - p.made} }
 
 // Begun reports whether a line was noted.
 func (p *Pace) Begun() bool { return p.last > 0 || p.most > 0 }

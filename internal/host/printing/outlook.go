@@ -30,8 +30,9 @@ type outlook struct {
 // forecastEvery is how often it is computed anew how long the heaters take.
 const forecastEvery = time.Second
 
-// A printer's planner holds so many moves at the most; common ones hold 16 to 64.
-const planned = 64
+// plannerMost is how many moves a printer's planner holds at the most; common ones hold 16
+// to 64.
+const plannerMost = 64
 
 // after is the computed time of the moves of the file's first so many commands, as the run
 // makes them.
@@ -75,7 +76,7 @@ func (p *Printing) note(j *job) {
 	}
 	pace, taken := &j.outlook.pace, j.life.Taken()
 	pace.Told = j.file.LimitsOf == toolpath.PrintersLimits
-	pace.Note(p.habits, p.clock(), j.after(taken-planned), j.after(taken-1))
+	pace.Note(p.habits, p.clock(), j.after(taken-plannerMost), j.after(taken-1))
 }
 
 // drained notes that all the file's moves are made.

@@ -19,8 +19,8 @@ import (
 	"diathermon/internal/core/wire"
 )
 
-// plannerHolds is how many of the file's commands, at most, a printer that lost
-// its power had taken and not carried out: the moves of its planner.
+// plannerHolds is how many of the file's commands a common printer that lost its power had
+// taken and not carried out: the moves of its planner.
 const plannerHolds = 16
 
 // TakeUp looks for a run that was cut off when the host last ended and returns what is

@@ -95,7 +95,8 @@ let columns: Columns = { time: 0, said: 0, heard: 0, beside: false }
 const timeWide = 10 // letters
 const sized = new ResizeObserver(() => {
   view = box.value!.clientHeight
-  const wide = Math.floor((box.value!.clientWidth - 24) / (letters.value!.getBoundingClientRect().width / 10))
+  const letter = letters.value!.getBoundingClientRect().width / 10 || 8 // pixels
+  const wide = Math.max(Math.floor((box.value!.clientWidth - 24) / letter), 3 * timeWide)
   const said = Math.floor((wide - timeWide) * 3 / 7)
   columns = display.xs.value ? { time: 0, said: wide, heard: wide, beside: false } : { time: timeWide, said, heard: wide - timeWide - said, beside: true }
   draw()
