@@ -120,7 +120,9 @@ func BenchmarkCable(b *testing.B) {
 						for _, window := range []string{"single", "auto", "measured"} {
 							printer := simprinter.Vesper()
 							printer.Baud, printer.Latency, printer.ReceiveBuffer, printer.CommandSlots = baud, latency, buffer, 8
-							printer.Dialect.Numbered, printer.Dialect.Telling = window != "measured", window != "measured"
+							if window != "measured" {
+								printer.Dialect = simprinter.MustDialect("telling,naming=full")
+							}
 							s := start(b, printer)
 							s.service.Close()
 							s.config.Baud, s.config.Unmeasured = baud, window != "measured"
@@ -170,7 +172,7 @@ func BenchmarkPlanner(b *testing.B) {
 		for _, window := range []string{"single", "auto"} {
 			printer := simprinter.Vesper()
 			printer.Latency, printer.CommandSlots = 16*time.Millisecond, 8
-			printer.Dialect.Numbered, printer.Dialect.Telling = true, true
+			printer.Dialect = simprinter.MustDialect("telling,naming=full")
 			s := start(b, printer)
 			s.service.Close()
 			s.config.Wire.Window = window

@@ -60,7 +60,9 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 		dir := reachable(t)
 		data, address, port := filepath.Join(dir, "data"), freeAddress(t), filepath.Join(dir, "port")
 		printer := quick()
-		printer.Dialect.Numbered = rng.IntN(2) == 0
+		if rng.IntN(2) == 0 {
+			printer.Dialect = simprinter.MustDialect("naming=full,plainly=temperatures")
+		}
 		device, err := simprinter.Open(port, printer)
 		if err != nil {
 			t.Fatal(err)

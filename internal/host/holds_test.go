@@ -18,7 +18,7 @@ import (
 )
 
 func TestWhatThePrinterHoldsIsMeasuredWhileItReports(t *testing.T) {
-	for _, dialect := range []string{"", "asked", "numbered", "quiet", "waiting"} {
+	for _, dialect := range []string{"", "asked", "naming=full,plainly=temperatures", "working=nothing", "idling=wait"} {
 		for _, warp := range []time.Duration{1, 8} {
 			t.Run(fmt.Sprintf("%s at %d times", dialect, warp), func(t *testing.T) {
 				synctest.Test(t, func(t *testing.T) { measures(t, dialect, warp) })

@@ -130,7 +130,10 @@ func (b *Board) say(format string, args ...any) {
 		return
 	}
 	b.out = fmt.Appendf(b.out, format, args...)
-	b.out = append(b.out, '\n')
+	b.out = append(b.out, b.cfg.Dialect.Words.text(ending)...)
+	if text := b.cfg.Dialect.Words.text(between); text != "" && b.rng.IntN(8) == 0 {
+		b.out = append(append(b.out, text...), b.cfg.Dialect.Words.text(ending)...)
+	}
 }
 
 // Output returns what the board has said since the last call.
@@ -200,10 +203,11 @@ func (b *Board) nextEvent() float64 {
 	if b.now < b.stalled {
 		return min(b.stalled, b.heatedAt+heaterStep)
 	}
-	if b.current != nil && !b.cfg.Dialect.Quiet {
+	words := b.cfg.Dialect.Words
+	if b.current != nil && words.text(working) != "" {
 		next = min(next, b.busyAt)
 	}
-	if b.cfg.Dialect.Waiting && b.idle() {
+	if words.text(idling) != "" && b.idle() {
 		next = min(next, b.idleAt)
 	}
 	if b.heatEvery > 0 {
@@ -238,13 +242,11 @@ func (b *Board) pass(t float64) {
 	if b.halted {
 		return
 	}
-	if b.cfg.Dialect.Waiting {
-		if !b.idle() {
-			b.idleAt = t + 1
-		} else if t >= b.idleAt {
-			b.say("wait")
-			b.idleAt = t + 1
-		}
+	if !b.idle() {
+		b.idleAt = t + 1
+	} else if t >= b.idleAt {
+		b.word(idling)
+		b.idleAt = t + 1
 	}
 	if b.heatEvery > 0 && t >= b.heatNext {
 		b.say(" %s", b.temperatures())
@@ -254,8 +256,8 @@ func (b *Board) pass(t float64) {
 		b.say("%s", b.position())
 		b.posNext = t + b.posEvery
 	}
-	if b.current != nil && !b.cfg.Dialect.Quiet && t >= b.busyAt {
-		b.say("echo:busy: processing")
+	if b.current != nil && t >= b.busyAt {
+		b.word(working)
 		b.busyAt = t + 2
 	}
 }
@@ -300,33 +302,86 @@ func (b *Board) done() {
 	if b.cfg.Record {
 		b.executed = append(b.executed, Executed{Number: c.number, Line: c.text, At: b.Now()})
 	}
-	if !b.cfg.Dialect.Early {
-		b.acknowledge(c)
-	} else if c.code == "M105" {
-		b.say("%s", b.temperatures())
+	if b.cfg.Dialect.Early {
+		b.reply(c)
+		return
 	}
+	switch where := b.cfg.Dialect.Words.name(standing); {
+	case where == "before":
+		b.reply(c)
+		b.acknowledge(c, "")
+	case where == "behind":
+		b.acknowledge(c, "")
+		b.reply(c)
+	case c.code == "M114" && b.cfg.Dialect.Words.name(place) == "spaced": // nearly all say it before
+		b.reply(c)
+		b.acknowledge(c, "")
+	case c.code == "M115" && b.cfg.Dialect.Words.name(identity) != "on-ok":
+		b.reply(c)
+		b.acknowledge(c, "")
+	default:
+		b.acknowledge(c, b.answerTo(c))
+	}
+}
+
+// answerTo is what a question is answered on one line; empty for anything else.
+func (b *Board) answerTo(c *command) string {
+	switch c.code {
+	case "M105":
+		return b.temperatures()
+	case "M114":
+		return b.position()
+	case "M115":
+		return fill(b.cfg.Dialect.Words.text(identity), b.cfg.Name)
+	}
+	return ""
+}
+
+// reply answers a question on lines of their own.
+func (b *Board) reply(c *command) {
+	if text := b.answerTo(c); text != "" {
+		b.say("%s", text)
+	}
+	if c.code == "M115" {
+		b.capabilities()
+	}
+}
+
+// Idle reports whether the board has nothing to do, to read or to make.
+func (b *Board) Idle() bool {
+	return b.idle() && len(b.rx) == 0 && len(b.planner.moves) == 0 && b.now >= b.stalled
 }
 
 // idle reports whether there is nothing to do.
 func (b *Board) idle() bool { return b.current == nil && len(b.slots) == 0 && !b.halted }
 
-// acknowledge says the ok to a command.
-func (b *Board) acknowledge(c *command) {
-	tail := ""
-	if b.cfg.Dialect.Numbered {
-		if c.number >= 0 {
-			tail = fmt.Sprintf(" N%d", c.number)
-		}
-		tail += fmt.Sprintf(" P%d B%d", b.cfg.PlannerSlots-len(b.planner.moves), b.cfg.CommandSlots-len(b.slots))
+// acknowledge says the ok to a command, with what else stands on its line.
+func (b *Board) acknowledge(c *command, tail string) {
+	words := b.cfg.Dialect.Words
+	name := ""
+	unnamed := c.number < 0
+	switch words.name(plainly) {
+	case "temperatures":
+		unnamed = unnamed || c.code == "M105"
+	case "questions":
+		unnamed = unnamed || b.answerTo(c) != ""
+	case "every-fifth":
+		unnamed = unnamed || c.number%5 == 0
 	}
-	if (c.code == "M105" || b.cfg.Dialect.Temperatures) && !b.cfg.Dialect.Early {
-		tail += " " + b.temperatures()
+	if words.text(naming) != "" && !unnamed {
+		name = fill(words.text(naming), c.number, b.cfg.PlannerSlots-len(b.planner.moves), b.cfg.CommandSlots-len(b.slots))
 	}
-	b.say("ok%s", tail)
+	if b.cfg.Dialect.Temperatures && c.code != "M105" {
+		tail = strings.TrimSpace(tail + " " + b.temperatures())
+	}
+	if tail != "" {
+		tail = " " + tail
+	}
+	b.say("ok%s%s", name, tail)
 }
 
 func (b *Board) temperatures() string {
-	return report(b.nozzle, b.bed)
+	return report(b.cfg.Dialect.Words, b.nozzle, b.bed)
 }
 
 // endstops tells what the switches say: each is at the low end of its axis.
@@ -348,8 +403,7 @@ func (b *Board) position() string {
 	for i := range p {
 		p[i] = at[i] - b.origin[i]
 	}
-	return fmt.Sprintf("X:%.2f Y:%.2f Z:%.2f E:%.2f Count X:%d Y:%d Z:%d", p[0], p[1], p[2], p[3],
-		int(at[0]*80), int(at[1]*80), int(at[2]*400))
+	return fill(b.cfg.Dialect.Words.text(place), p[0], p[1], p[2], p[3], int(at[0]*80), int(at[1]*80), int(at[2]*400))
 }
 
 // Executed returns what has been carried out so far, if the board records.

@@ -2,6 +2,7 @@ package simprinter
 
 import (
 	"math"
+	"strings"
 )
 
 const near = 1.0 // K from the setpoint at which a wait ends
@@ -63,15 +64,12 @@ func (b *Board) execute(c *command) func() bool {
 		if b.cfg.Dialect.Queued {
 			b.quickStop()
 		}
-	case "M105", "M110", "M108", "M117", "T0", "M73", "M75", "M76", "M77", "M300", "M486":
+	case "M105", "M114", "M115": // answered with the ok, or beside it
+	case "M110", "M108", "M117", "T0", "M73", "M75", "M76", "M77", "M300", "M486":
 	case "M106":
 		b.fan = min(max(word('S', 255)/255, 0), 1)
 	case "M107":
 		b.fan = 0
-	case "M114":
-		b.say("%s", b.position())
-	case "M115":
-		b.identify()
 	case "M119":
 		b.endstops()
 	case "M118":
@@ -109,7 +107,11 @@ func (b *Board) execute(c *command) func() bool {
 	case "M400":
 		return b.settled(func() {})
 	default:
-		b.say("echo:Unknown command: %q", c.text)
+		if b.cfg.Dialect.Words.name(unknown) == "code" {
+			b.word(unknown, strings.TrimLeft(c.code, "GMT"))
+			break
+		}
+		b.word(unknown, c.text)
 	}
 	return nil
 }
@@ -121,15 +123,14 @@ func (b *Board) unit() float64 {
 	return 1
 }
 
-// identify says what the board is and can do.
-func (b *Board) identify() {
-	b.say("FIRMWARE_NAME:Stand-in 1.0 PROTOCOL_VERSION:1.0 MACHINE_TYPE:%s EXTRUDER_COUNT:1 UUID:5e1f0000-0000-4000-8000-000000000001", b.cfg.Name)
+// capabilities says what the board can do.
+func (b *Board) capabilities() {
 	caps := []struct {
 		name string
 		on   bool
 	}{
 		{"SERIAL_XON_XOFF", b.cfg.Dialect.Pausing}, {"AUTOREPORT_TEMP", !b.cfg.Dialect.Asked}, {"AUTOREPORT_POS", !b.cfg.Dialect.Asked},
-		{"PROGRESS", false}, {"EMERGENCY_PARSER", !b.cfg.Dialect.Queued}, {"BUSY_PROTOCOL", !b.cfg.Dialect.Quiet}, {"CHAMBER_TEMPERATURE", false},
+		{"PROGRESS", false}, {"EMERGENCY_PARSER", !b.cfg.Dialect.Queued}, {"BUSY_PROTOCOL", b.cfg.Dialect.Words.text(working) != ""}, {"CHAMBER_TEMPERATURE", false},
 		{"TOGGLE_LIGHTS", true}, {"CASE_LIGHT_BRIGHTNESS", true},
 	}
 	for _, c := range caps {
@@ -385,7 +386,7 @@ func (b *Board) warm(h *heater, bothWays bool) func() bool {
 		if b.now >= said+1 {
 			said = b.now
 			if b.heatEvery == 0 {
-				b.say(" %s W:?", b.temperatures())
+				b.word(rising, b.temperatures())
 			}
 		}
 		return b.now >= steady+residency

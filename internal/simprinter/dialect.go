@@ -2,52 +2,41 @@ package simprinter
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"slices"
+	"strconv"
 	"strings"
 )
 
 // A Dialect is how a firmware holds its side of the conversation, named by what
 // it does.
 type Dialect struct {
-	Numbered     bool   // every ok names its line and the free slots: "ok N12 P15 B3"
-	Early        bool   // a line is acknowledged as it is queued, not when it is done
-	Quiet        bool   // nothing is said while it works
-	Asked        bool   // no automatic reports
-	Waiting      bool   // "wait" is said every second while there is nothing to do
-	Skipping     bool   // a line that it has already is skipped, not refused
-	Bare         bool   // no ok follows a request to say a line again
-	Keeping      bool   // what is in the receive buffer is kept when a line is refused
-	Queued       bool   // M112, M108 and M410 take effect in their turn, not as they arrive
-	Careless     bool   // a line with a checksum and without a number is carried out
-	Telling      bool   // M115 tells the sizes of its buffers
-	Pausing      bool   // XOFF and XON are sent as the receive buffer fills and empties
-	RequestForm  string // "Resend: %d"
-	Temperatures bool   // they stand on every ok
-	Lenient      bool   // whatever can be found in a line is carried out
-	Trusting     bool   // a sensor that is broken, or a heater that is too hot, does not stop it
+	Early        bool  // a line is acknowledged as it is queued, not when it is done
+	Asked        bool  // no automatic reports
+	Keeping      bool  // what is in the receive buffer is kept when a line is refused
+	Queued       bool  // M112, M108 and M410 take effect in their turn, not as they arrive
+	Careless     bool  // a line with a checksum and without a number is carried out
+	Telling      bool  // M115 tells the sizes of its buffers
+	Pausing      bool  // XOFF and XON are sent as the receive buffer fills and empties
+	Temperatures bool  // they stand on every ok
+	Lenient      bool  // whatever can be found in a line is carried out
+	Trusting     bool  // a sensor that is broken, or a heater that is too hot, does not stop it
+	Words        Words // in which it says what every firmware says
 }
 
 // dialects sets one trait by its name.
 var dialects = map[string]func(*Dialect){
-	"plain":     func(*Dialect) {},
-	"numbered":  func(d *Dialect) { d.Numbered = true },
-	"early":     func(d *Dialect) { d.Early = true },
-	"quiet":     func(d *Dialect) { d.Quiet = true },
-	"asked":     func(d *Dialect) { d.Asked = true },
-	"waiting":   func(d *Dialect) { d.Waiting = true },
-	"skipping":  func(d *Dialect) { d.Skipping = true },
-	"bare":      func(d *Dialect) { d.Bare = true },
-	"keeping":   func(d *Dialect) { d.Keeping = true },
-	"queued":    func(d *Dialect) { d.Queued = true },
-	"careless":  func(d *Dialect) { d.Careless = true },
-	"telling":   func(d *Dialect) { d.Telling = true },
-	"pausing":   func(d *Dialect) { d.Pausing = true },
-	"short":     func(d *Dialect) { d.RequestForm = "rs %d" },
-	"lenient":   func(d *Dialect) { d.Lenient = true },
-	"trusting":  func(d *Dialect) { d.Trusting = true },
-	"warm-oks":  func(d *Dialect) { d.Temperatures = true },
-	"unspaced":  func(d *Dialect) { d.RequestForm = "Resend:%d" },
-	"n-resends": func(d *Dialect) { d.RequestForm = "rs N%d" },
+	"plain":    func(*Dialect) {},
+	"early":    func(d *Dialect) { d.Early = true },
+	"asked":    func(d *Dialect) { d.Asked = true },
+	"keeping":  func(d *Dialect) { d.Keeping = true },
+	"queued":   func(d *Dialect) { d.Queued = true },
+	"careless": func(d *Dialect) { d.Careless = true },
+	"telling":  func(d *Dialect) { d.Telling = true },
+	"pausing":  func(d *Dialect) { d.Pausing = true },
+	"lenient":  func(d *Dialect) { d.Lenient = true },
+	"trusting": func(d *Dialect) { d.Trusting = true },
+	"warm-oks": func(d *Dialect) { d.Temperatures = true },
 }
 
 // Traits lists the names that ParseDialect knows.
@@ -60,26 +49,38 @@ func Traits() []string {
 	return names
 }
 
-// ParseDialect reads traits separated by commas, such as "numbered,quiet".
+// ParseDialect reads traits and wordings separated by commas, such as
+// "early,naming=full,heaters=bed-first"; "any=7" draws a mix of wordings from a seed.
 func ParseDialect(s string) (Dialect, error) {
 	var d Dialect
 	for name := range strings.SplitSeq(s, ",") {
 		if name = strings.TrimSpace(name); name == "" {
 			continue
 		}
+		if key, way, is := strings.Cut(name, "="); is {
+			seed, err := strconv.ParseUint(way, 10, 64)
+			switch {
+			case key == "any" && err == nil:
+				d.Words = AnyWords(rand.New(rand.NewPCG(seed, 29)))
+			case !d.Words.choose(key, way):
+				return Dialect{}, fmt.Errorf("there is no wording %q: use %s, or any=NUMBER for a mix", name, strings.Join(Wordings(), ", "))
+			}
+			continue
+		}
 		set, known := dialects[name]
 		if !known {
-			return Dialect{}, fmt.Errorf("there is no trait %q of a dialect: use %s", name, strings.Join(Traits(), ", "))
+			return Dialect{}, fmt.Errorf("there is no trait %q of a dialect: use %s, or a wording such as naming=full", name, strings.Join(Traits(), ", "))
 		}
 		set(&d)
 	}
 	return d, nil
 }
 
-// requestForm is how a line is asked for again.
-func (d Dialect) requestForm() string {
-	if d.RequestForm == "" {
-		return "Resend: %d"
+// MustDialect is ParseDialect for what is known to be right; it panics otherwise.
+func MustDialect(s string) Dialect {
+	d, err := ParseDialect(s)
+	if err != nil {
+		panic(err)
 	}
-	return d.RequestForm
+	return d
 }

@@ -75,7 +75,7 @@ func (b *Board) kill(why string) {
 	b.rest = b.planner.at(b.now, b.rest)
 	b.planner.moves, b.slots, b.current = nil, nil, nil
 	b.heatEvery, b.posEvery = 0, 0
-	b.say("Error:%s", why)
+	b.word(failing, why)
 }
 
 // read takes lines from the receive buffer while there are command slots.
@@ -115,9 +115,13 @@ func (b *Board) take(text string) {
 		if star >= end {
 			body = strings.TrimSpace(text[end:star])
 		}
-		if b.cfg.Dialect.Skipping && star >= end && number <= b.last && number > 0 && !strings.HasPrefix(body, "M110") {
-			b.say("skip %d", number)
-			b.say("ok")
+		if words := b.cfg.Dialect.Words; words.text(repeated) != "" && star >= end && number <= b.last && number > 0 && !strings.HasPrefix(body, "M110") {
+			b.word(repeated, number)
+			if words.name(repeated) == "skipped-named" {
+				b.say("ok%s", fill(words.text(naming), number, 1, 1))
+			} else {
+				b.say("ok")
+			}
 			return
 		}
 		if number != b.last+1 && !strings.HasPrefix(body, "M110") {
@@ -154,20 +158,26 @@ func (b *Board) take(text string) {
 		cmd.code, cmd.words = b.lenient(text)
 	}
 	b.slots = append(b.slots, cmd)
+	if b.cfg.Dialect.Words.name(between) == "echo" {
+		b.say("echo:%s", text)
+	}
 	if b.cfg.Dialect.Early {
-		b.acknowledge(&cmd)
+		b.acknowledge(&cmd, "")
 	}
 }
 
 // refuse drops what has arrived and asks for the line after the last good one.
 func (b *Board) refuse(why string) {
-	b.say("Error:%s, Last Line: %d", why, b.last)
+	b.word(refusal, why, b.last)
 	if !b.cfg.Dialect.Keeping {
 		b.rx, b.line = b.rx[:0], nil
 	}
 	b.requests++
-	b.say(b.cfg.Dialect.requestForm(), b.last+1)
-	if !b.cfg.Dialect.Bare {
+	b.word(request, b.last+1)
+	switch words := b.cfg.Dialect.Words; words.name(amends) {
+	case "plain":
 		b.say("ok")
+	case "stale": // it names what stands in its queue, which may be of long ago
+		b.say("ok%s", fill(words.text(naming), max(b.last-b.rng.IntN(4), 0), 1, 1))
 	}
 }

@@ -79,7 +79,7 @@ func (p *Plant) Advance(d time.Duration) {
 }
 
 // Report is what the firmware reports of the heaters.
-func (p *Plant) Report() string { return report(p.nozzle, p.bed) }
+func (p *Plant) Report() string { return report(Words{}, p.nozzle, p.bed) }
 
 // Hear lets a second pass and returns what arrives of the firmware's reports in it,
 // one a second unless the house's Reports say otherwise.
@@ -90,13 +90,13 @@ func (p *Plant) Hear() []string {
 
 // report is a line with both heaters, and with their duties where the firmware
 // tells them.
-func report(n, p *heater) string {
-	return without(n, p) + n.told("@") + p.told("B@")
+func report(words Words, n, p *heater) string {
+	return without(words, n, p) + n.told("@") + p.told("B@")
 }
 
 // without is the same without duties, as it is said in a wait for heat.
-func without(n, p *heater) string {
-	return fmt.Sprintf("T:%.2f /%.2f B:%.2f /%.2f", n.read(), n.target, p.read(), p.target)
+func without(words Words, n, p *heater) string {
+	return fill(words.text(heaters), n.read(), n.target, p.read(), p.target)
 }
 
 // told is the duty as the firmware tells it.

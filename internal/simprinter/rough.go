@@ -144,13 +144,13 @@ type reporter struct {
 
 // hear makes the report of a second and returns what arrives in it.
 func (r *reporter) hear(nozzle, bed *heater) []string {
-	line := report(nozzle, bed)
+	line := report(Words{}, nozzle, bed)
 	if r.Reports == (Reports{}) {
 		return []string{line}
 	}
 	waits := nozzle.target > 0 && nozzle.seen() < nozzle.target-3 || bed.target > 0 && bed.seen() < bed.target-3
 	if r.odd = !r.odd; r.Waits && r.odd && waits {
-		line = without(nozzle, bed) + " W:?"
+		line = without(Words{}, nozzle, bed) + " W:?"
 	}
 	if r.rng.Float64() >= r.Missing {
 		r.held = append(r.held, line)

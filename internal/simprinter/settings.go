@@ -1,6 +1,7 @@
 package simprinter
 
 import (
+	"fmt"
 	"math"
 	"strconv"
 	"strings"
@@ -94,28 +95,28 @@ func (b *Board) tell() {
 		}
 		return out.String()
 	}
-	b.say("echo:; Maximum feedrates (units/s):")
-	b.say("echo:  M203%s", axes(m.Speed))
-	b.say("echo:; Maximum Acceleration (units/s2):")
-	b.say("echo:  M201%s", axes(m.Acceleration))
-	b.say("echo:; Acceleration (units/s2) (P<print-accel> R<retract-accel> T<travel-accel>):")
-	b.say("echo:  M204 P%s R%s T%s", number(m.Laying), number(m.Retracting), number(m.Travelling))
-	b.say("echo:; Advanced (B<min_segment_time_us> S<min_feedrate> T<min_travel_feedrate>):")
+	b.word(storing, "; Maximum feedrates (units/s):")
+	b.word(storing, fmt.Sprintf("  M203%s", axes(m.Speed)))
+	b.word(storing, "; Maximum Acceleration (units/s2):")
+	b.word(storing, fmt.Sprintf("  M201%s", axes(m.Acceleration)))
+	b.word(storing, "; Acceleration (units/s2) (P<print-accel> R<retract-accel> T<travel-accel>):")
+	b.word(storing, fmt.Sprintf("  M204 P%s R%s T%s", number(m.Laying), number(m.Retracting), number(m.Travelling)))
+	b.word(storing, "; Advanced (B<min_segment_time_us> S<min_feedrate> T<min_travel_feedrate>):")
 	if m.Deviation > 0 {
-		b.say("echo:  M205 B20000.00 S0.00 T0.00 J%.3f", m.Deviation)
+		b.word(storing, fmt.Sprintf("  M205 B20000.00 S0.00 T0.00 J%.3f", m.Deviation))
 	} else {
-		b.say("echo:  M205 B20000.00 S0.00 T0.00%s", axes(m.Rest))
+		b.word(storing, fmt.Sprintf("  M205 B20000.00 S0.00 T0.00%s", axes(m.Rest)))
 	}
 	d := &b.drawback
-	b.say("echo:; Retract (S<length> F<feedrate> Z<lift>):")
-	b.say("echo:  M207 S%s W13.00 F%s Z%s", number(d.length), number(d.feed), number(d.lift))
-	b.say("echo:; Recover (S<length> F<feedrate>):")
-	b.say("echo:  M208 S%s W0.00 F%s", number(d.more), number(d.back))
+	b.word(storing, "; Retract (S<length> F<feedrate> Z<lift>):")
+	b.word(storing, fmt.Sprintf("  M207 S%s W13.00 F%s Z%s", number(d.length), number(d.feed), number(d.lift)))
+	b.word(storing, "; Recover (S<length> F<feedrate>):")
+	b.word(storing, fmt.Sprintf("  M208 S%s W0.00 F%s", number(d.more), number(d.back)))
 }
 
 // ends tells where the axes end.
 func (b *Board) ends() {
-	b.say("echo:Soft endstops: On  Min: X0.00 Y0.00 Z0.00   Max: X%s Y%s Z%s", number(b.cfg.Size[0]), number(b.cfg.Size[1]), number(b.cfg.Size[2]))
+	b.word(storing, fmt.Sprintf("Soft endstops: On  Min: X0.00 Y0.00 Z0.00   Max: X%s Y%s Z%s", number(b.cfg.Size[0]), number(b.cfg.Size[1]), number(b.cfg.Size[2])))
 }
 
 // drawBack carries out G10 and G11.

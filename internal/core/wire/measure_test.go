@@ -57,7 +57,7 @@ func (s *sim) until(t *testing.T, what string, met func() bool) {
 }
 
 func TestWhatThePrinterHoldsIsMeasured(t *testing.T) {
-	for _, dialect := range []string{"", "numbered", "quiet", "bare", "keeping", "skipping", "warm-oks", "quiet,bare,keeping", "pausing"} {
+	for _, dialect := range []string{"", "naming=full", "naming=full,plainly=temperatures", "working=nothing", "amends=none", "keeping", "repeated=skipped", "warm-oks", "working=nothing,amends=none,keeping", "pausing"} {
 		for _, rx := range []int{64, 128, 256, 1024} {
 			for _, slots := range []int{1, 4, 8} {
 				for _, perByte := range []time.Duration{0, 40 * time.Microsecond, 87 * time.Microsecond} {
@@ -99,7 +99,7 @@ func TestWhatThePrinterHoldsIsMeasured(t *testing.T) {
 
 func TestAClockThatRunsFastIsMeasuredOrLeftAlone(t *testing.T) {
 	for _, warp := range []time.Duration{2, 8, 20, 100, 1000} {
-		for _, dialect := range []string{"", "numbered", "quiet", "bare"} {
+		for _, dialect := range []string{"", "naming=full", "working=nothing", "amends=none"} {
 			d, _ := simprinter.ParseDialect(dialect)
 			s := alone(simprinter.Config{Dialect: d, ReceiveBuffer: 128, CommandSlots: 4}, wire.Config{Baud: 115200}, 0, time.Millisecond)
 			s.warp = warp

@@ -131,6 +131,8 @@ type sim struct {
 	measures bool          // what the printer holds, before the file
 	holds    wire.Holds    // that were measured
 	ended    int           // measurements
+	still    time.Duration // since when the printer waits for lines; now where it does not
+	longest  time.Duration // that it has waited
 	spilt    int           // bytes that were more than the printer could hold while that was measured
 }
 
@@ -140,9 +142,8 @@ func newSim(seed int64) *sim {
 	pick := func(n ...int) int { return n[rng.IntN(len(n))] }
 	s := &sim{seed: seed, rng: rng, log: func(string, ...any) {}, numbers: map[int]int{}, others: map[int]string{}, asked: map[uint64]int{}, saw: map[string]int{}}
 	d := simprinter.Dialect{
-		Numbered: chance(3), Early: chance(8), Quiet: chance(4), Asked: chance(3), Waiting: chance(6), Skipping: chance(6),
-		Bare: chance(8), Keeping: chance(6), Queued: chance(4), Careless: chance(5), Telling: chance(2), Pausing: chance(8), Temperatures: chance(12),
-		RequestForm: []string{"Resend: %d", "Resend:%d", "rs %d", "rs N%d"}[rng.IntN(4)],
+		Early: chance(8), Asked: chance(3), Keeping: chance(6), Queued: chance(4), Careless: chance(5), Telling: chance(2), Pausing: chance(8), Temperatures: chance(12),
+		Words: simprinter.AnyWords(rng),
 	}
 	c := simprinter.Config{Seed: seed, Record: true, Dialect: d, ReceiveBuffer: pick(64, 128, 256, 1024), CommandSlots: pick(1, 4, 8, 16), PlannerSlots: pick(1, 8, 16, 32)}
 	s.board = simprinter.NewBoard(c)
@@ -264,6 +265,9 @@ func (s *sim) step() error {
 		s.up = s.up[1:]
 	}
 	s.board.Advance(s.now * warp)
+	if err := s.wait(); err != nil {
+		return err
+	}
 	if out := s.board.Output(); len(out) > 0 && s.now >= s.cut {
 		out = s.cable.Down(out)
 		s.downFree = max(s.now, s.downFree) + time.Duration(len(out))*s.perByte
@@ -292,6 +296,19 @@ func (s *sim) step() error {
 		s.kill()
 	}
 	return s.check()
+}
+
+// wait looks how long the printer stands still although there is more to say.
+func (s *sim) wait() error {
+	if !s.board.Idle() || s.conv.State() != wire.Live || s.greets == 0 || s.held || s.done >= len(s.file) || s.reset || s.halted || s.now < s.cut || s.conv.Measuring() {
+		s.still = s.now
+		return nil
+	}
+	s.longest = max(s.longest, s.now-s.still)
+	if limit := 300*time.Millisecond + 4*s.latency + 400*s.perByte; s.clean && s.now-s.still > limit {
+		return fmt.Errorf("the printer has waited %s for the next line, on a cable that loses nothing", s.now-s.still)
+	}
+	return nil
 }
 
 func (s *sim) late() time.Duration {

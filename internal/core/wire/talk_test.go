@@ -128,8 +128,8 @@ func (k *talk) live() {
 func TestAFileArrivesWholeAndInOrder(t *testing.T) {
 	for name, cfg := range map[string]simprinter.Config{
 		"plain":             {},
-		"advanced ok":       {Dialect: simprinter.Dialect{Numbered: true}},
-		"without busy":      {Dialect: simprinter.Dialect{Quiet: true}},
+		"advanced ok":       {Dialect: simprinter.MustDialect("naming=full,plainly=temperatures")},
+		"without busy":      {Dialect: simprinter.MustDialect("working=nothing")},
 		"one command slot":  {CommandSlots: 1},
 		"a small planner":   {PlannerSlots: 2},
 		"a big rx":          {ReceiveBuffer: 1024},
