@@ -347,6 +347,9 @@ func (b *Board) reply(c *command) {
 	}
 }
 
+// Words tells how the board says things.
+func (b *Board) Words() Words { return b.cfg.Dialect.Words }
+
 // Idle reports whether the board has nothing to do, to read or to make.
 func (b *Board) Idle() bool {
 	return b.idle() && len(b.rx) == 0 && len(b.planner.moves) == 0 && b.now >= b.stalled

@@ -127,7 +127,7 @@ func (c *Conversation) hearGreeting(now time.Duration, r Reply) bool {
 		return true
 	}
 	// asking: the numbers hold, so that the conversation's own rules do.
-	if r.Kind == OK && c.owed == 0 && c.tries <= 3 && !identified(c.answer) { // not to M115, or its answer follows
+	if r.Kind == OK && c.owed == 0 && c.tries <= 3 && !identified(append(c.answer, r.tail())) { // not to M115, or its answer follows
 		c.habits.early = true
 		return true
 	}
@@ -137,10 +137,11 @@ func (c *Conversation) hearGreeting(now time.Duration, r Reply) bool {
 	return false
 }
 
-// identified tells an answer to M115.
+// identified tells an answer to M115, be it that the firmware does not know it; one that
+// repeats a checksum has misheard it.
 func identified(answer []string) bool {
 	for _, line := range answer {
-		if strings.Contains(line, "FIRMWARE_NAME") || strings.HasPrefix(line, "Cap:") {
+		if strings.Contains(line, "FIRMWARE_NAME") || strings.HasPrefix(line, "Cap:") || IsUnknown(line) && strings.Contains(line, "115") && !strings.Contains(line, "*") {
 			return true
 		}
 	}

@@ -27,7 +27,7 @@ func (c *Conversation) Receive(now time.Duration, data []byte) {
 		}
 	}
 	for len(data) > 0 {
-		i := bytes.IndexAny(data, "\n\x11\x13")
+		i := bytes.IndexAny(data, "\r\n\x11\x13")
 		if i < 0 {
 			c.collect(data)
 			return
@@ -120,13 +120,23 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 			return
 		}
 		command := c.at(c.base).Command
-		if c.at(c.base).slow && (r.Kind != Report || strings.Contains(r.Text, "W:")) { // other reports come by themselves, whatever has become of the line
+		if c.at(c.base).slow && c.works(now, r) {
 			c.word(now)
 		}
 		if r.Kind != Report || isQuestion(command) {
 			c.answer = append(c.answer, r.Text)
 		}
 	}
+}
+
+// works reports whether what the printer says shows that it is still at a slow line:
+// reports come by themselves, whatever has become of the line, and so may remarks. Where it
+// says that it is busy, or for long, these are not enough.
+func (c *Conversation) works(now time.Duration, r Reply) bool {
+	if r.Kind == Report {
+		return strings.Contains(r.Text, "W:")
+	}
+	return !c.habits.busies && now-c.lastTaken < 3*c.cfg.SlowWait
 }
 
 // restart begins anew with a printer that has forgotten everything.
@@ -141,9 +151,47 @@ func (c *Conversation) restart(now time.Duration, reason string) {
 	c.greetAt = now + c.cfg.BootQuiet
 }
 
-// isQuestion tells the commands whose answer looks like an unasked report.
+// isQuestion tells the commands whose answer looks like an unasked report, or stands on
+// the line of the ok.
 func isQuestion(command string) bool {
-	return strings.HasPrefix(command, question) || strings.HasPrefix(command, "M114")
+	return strings.HasPrefix(command, question) || strings.HasPrefix(command, "M114") || strings.HasPrefix(command, "M115")
+}
+
+// tail is what stands behind an ok, where an answer may be.
+func (r Reply) tail() string {
+	if text := strings.TrimLeft(r.Text, " \t\x00\r"); r.Kind == OK && len(text) > 2 {
+		return strings.TrimSpace(text[2:])
+	}
+	return ""
+}
+
+// answered finds the line under way that an ok is for which names none, by what it
+// answers: temperatures M105, a place M114, a name M115. Oks come in the order of their
+// lines, so that the first such line is meant; -1: it answers nothing.
+func (c *Conversation) answered(r Reply) int {
+	tail := r.tail()
+	command := ""
+	switch _, isPlace := ParsePosition(tail); {
+	case tail == "":
+		return -1
+	case isPlace:
+		command = "M114"
+	case hasTemperatures(tail) && !c.habits.chatty:
+		command = question
+	case identified([]string{tail}):
+		command = "M115"
+	default:
+		return -1
+	}
+	for n := c.base; n < c.cursor; n++ {
+		if strings.HasPrefix(c.at(n).Command, command) {
+			return n
+		}
+	}
+	if command == question {
+		c.habits.chatty = true
+	}
+	return -1
 }
 
 // word notes that the printer has moved the conversation on.
@@ -165,31 +213,37 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) int {
 		c.habits.names++
 	}
 	c.habits.numbered = r.Number >= 0 || c.habits.names >= beliefIn
-	if c.owed > 0 && r.Number < 0 {
+	answers := -1
+	if r.Number < 0 {
+		answers = c.answered(r)
+	}
+	switch {
+	case c.owed > 0 && r.Number < c.base && answers < 0: // the ok after a request, which may name any line of before
 		c.owed--
 		c.habits.resendOK = true
 		c.settle = now + c.cfg.Settle
 		return -1
+	case r.Number >= 0:
+		c.owed = max(c.owed-1, 0)
 	}
 	if c.base == c.cursor { // nobody's
 		c.doubt = c.next
 		c.window.waver()
 		return -1
 	}
-	if r.Number < 0 && c.habits.numbered && c.ignored < beliefIn { // this printer names its lines: not to a line with a number, or garbled
-		c.ignored++
-		c.doubt = c.next
-		c.window.waver()
-		return -1
-	}
 	through := c.base
-	switch warm := hasTemperatures(r.Text); {
+	switch {
 	case r.Number >= 0:
 		through = r.Number
 		if through < c.base || through >= c.cursor { // of a line that is settled, or misheard
 			return -1
 		}
-		if through > c.base && (c.leap == 0 || through < c.leap) { // oks were lost, or this one is misheard: the next one tells
+		if hasTemperatures(r.Text) && !c.at(through).asks {
+			c.habits.chatty = true
+		}
+		// Oks were lost, or this one is misheard: the next one tells. As many as named none are
+		// accounted for.
+		if through > c.base+c.ignored && (c.leap == 0 || through < c.leap) {
 			c.leap = through
 			return -1
 		}
@@ -197,17 +251,19 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) int {
 	case c.proved >= c.base && c.proved < c.cursor:
 		through = c.proved
 		c.certain(through)
-	case warm && !c.habits.chatty:
-		asked := c.base
-		for asked < c.cursor && !strings.HasPrefix(c.at(asked).Command, question) {
-			asked++
+	case answers >= 0:
+		through = answers
+		if c.at(through).asks {
+			c.habits.askedOK = true
+			c.certain(through)
 		}
-		if asked == c.cursor {
-			c.habits.chatty = true
-			break
-		}
-		through, c.habits.askedOK = asked, true
-		c.certain(asked)
+	case c.habits.numbered && c.base+1 < c.cursor && c.ignored < beliefIn: // this printer names its lines: not to a line with a number, or garbled
+		c.ignored++
+		c.doubt = c.next
+		c.window.waver()
+		return -1
+	case c.habits.numbered: // there is but one line that it can be for
+		c.doubt = c.next
 	case c.habits.askedOK && !c.habits.chatty && strings.HasPrefix(c.at(c.base).Command, question) && c.ignored < beliefIn:
 		c.ignored++ // an answer to the question has temperatures: this is an ok too many
 		return -1
@@ -225,14 +281,14 @@ func (c *Conversation) take(now time.Duration, through int, r Reply) {
 			var lines []string
 			if c.base == through {
 				lines = c.answer
-				if rest := strings.TrimSpace(r.Text[min(2, len(r.Text)):]); r.Kind == OK && rest != "" && isQuestion(l.Command) {
-					lines = append(lines, rest)
+				if tail := r.tail(); tail != "" && isQuestion(l.Command) {
+					lines = append(lines, tail)
 				}
 			}
 			c.events = append(c.events, Event{Kind: Acked, Request: l.Request, Number: l.number, Lines: lines})
 		}
 		l.told = true
-		if c.ignored > 0 && strings.HasPrefix(l.Command, question) && !hasTemperatures(r.Text) { // so that a plain ok was for it
+		if c.ignored > 0 && strings.HasPrefix(l.Command, question) && !c.habits.numbered && !hasTemperatures(r.Text) { // so that a plain ok was for it
 			c.habits.askedOK = false
 		}
 		c.window.taken()
@@ -243,17 +299,18 @@ func (c *Conversation) take(now time.Duration, through int, r Reply) {
 			c.certain(l.number)
 		case asked:
 			c.window.sure()
-		case l.own && strings.HasSuffix(l.Command, token(l.number)):
+		case l.own && l.number == c.habits.token && !c.habits.early:
 			c.habits.untold++
 		}
 	}
 	c.strange, c.ignored, c.leap = 0, 0, 0
+	c.lastTaken = now
 	c.cursor = max(c.cursor, c.base)
 	answer := c.answer
 	c.answer = nil
 	c.trialWord(now)
 	if c.greet == asking && r.Kind == OK {
-		c.greeted(now, ParseFirmware(answer))
+		c.greeted(now, ParseFirmware(append(answer, r.tail())))
 	}
 	c.pump(now)
 }
@@ -263,11 +320,6 @@ func (c *Conversation) certain(number int) {
 	if number+1 >= c.doubt {
 		c.doubt = 0
 	}
-}
-
-// hasTemperatures tells an answer to M105.
-func hasTemperatures(text string) bool {
-	return strings.Contains(text, "T:") || strings.Contains(text, "T0:") || strings.Contains(text, "B:")
 }
 
 // beliefIn is how many requests that cannot be must come in a row before they are

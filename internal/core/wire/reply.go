@@ -1,7 +1,6 @@
 package wire
 
 import (
-	"bytes"
 	"strconv"
 	"strings"
 	"time"
@@ -33,100 +32,12 @@ type Reply struct {
 	Text   string // the line without its line end; for Action what follows the colon
 }
 
-// fatal holds what a firmware says when it will do nothing more until it is
-// reset, in lower case.
-var fatal = []string{"printer halted", "kill() called", "system stopped", "printer stopped due to errors", "thermal runaway", "heating failed", "mintemp triggered", "maxtemp triggered"}
-
-// Sort tells what kind of line the printer has said.
-func Sort(line []byte) Reply {
-	line = bytes.TrimRight(line, " \t\r\n")
-	text := string(line)
-	trimmed := strings.TrimLeft(text, " \t\x00\r")
-	r := Reply{Number: -1, Slots: -1, Text: text}
-	switch lower := strings.ToLower(trimmed); {
-	case isOK(lower):
-		r.Kind = OK
-		r.extension(lower[2:])
-	case strings.HasPrefix(lower, "resend") || lower == "rs" || strings.HasPrefix(lower, "rs ") || strings.HasPrefix(lower, "rs:"):
-		r.Kind = Resend
-		r.Number = firstNumber(lower)
-	case lower == "start":
-		r.Kind = Start
-	case lower == "wait":
-		r.Kind = Idle
-	case strings.HasPrefix(lower, "skip "):
-		r.Kind = Skip
-		r.Number = firstNumber(lower)
-	case strings.HasPrefix(lower, "echo:busy") || strings.HasPrefix(lower, "busy:"):
-		r.Kind = Busy
-	case strings.HasPrefix(lower, "!!"):
-		r.Kind = Fatal
-	case strings.HasPrefix(lower, "//"):
-		if what, ok := strings.CutPrefix(strings.TrimLeft(trimmed[2:], " "), "action:"); ok {
-			r.Kind, r.Text = Action, what
-		}
-	case strings.HasPrefix(lower, "error"):
-		r.Kind = Error
-		for _, mark := range fatal {
-			if strings.Contains(lower, mark) {
-				r.Kind = Fatal
-			}
-		}
-	case isReport(trimmed):
-		r.Kind = Report
-	}
-	return r
-}
-
-// isOK tells an acknowledgement: "ok" by itself, with what some firmwares add
-// behind it, with or without a space before it.
-func isOK(lower string) bool {
-	rest, ok := strings.CutPrefix(lower, "ok")
-	if !ok {
-		return false
-	}
-	if rest == "" || rest[0] == ' ' || rest[0] == '\t' || rest[0] == ':' {
-		return true
-	}
-	return len(rest) > 1 && (rest[0] == 'n' && rest[1] >= '0' && rest[1] <= '9' || rest[0] == 't' && (rest[1] == ':' || rest[2:] != "" && rest[2] == ':'))
-}
-
-// extension reads what an extended ok adds: " N12 P15 B3" or " 12", the number
-// of the line and the free slots of planner and command queue.
-func (r *Reply) extension(rest string) {
-	for i, word := range strings.Fields(strings.TrimPrefix(rest, ":")) {
-		value := leadingNumber(word[1:])
-		switch {
-		case word[0] == 'n' && len(word) > 1:
-			r.Number = whole(word[1:])
-		case word[0] == 'b' && len(word) > 1 && value >= 0:
-			r.Slots = whole(word[1:])
-		case i == 0 && word[0] >= '0' && word[0] <= '9':
-			r.Number = whole(word)
-		}
-	}
-}
-
 // whole reads a number that is all there is; -1 for anything else.
 func whole(s string) int {
 	if n := leadingNumber(s); n >= 0 && strconv.Itoa(n) == s {
 		return n
 	}
 	return -1
-}
-
-// isReport tells a temperature or position report by its first word: "T:21.4",
-// "T0:21.4", "B:60.0", "X:10.00 Y:".
-func isReport(s string) bool {
-	head, rest, ok := strings.Cut(s, ":")
-	if !ok || len(head) == 0 || len(head) > 2 || !strings.ContainsRune("TBCX", rune(head[0])) {
-		return false
-	}
-	if len(head) == 2 && (head[1] < '0' || head[1] > '9') {
-		return false
-	}
-	rest = strings.TrimLeft(rest, " -+")
-	return len(rest) > 0 && rest[0] >= '0' && rest[0] <= '9'
 }
 
 func firstNumber(s string) int {
@@ -214,7 +125,7 @@ func field(line, key string) (string, bool) {
 			end = i
 		}
 	}
-	return strings.TrimSpace(rest[:end]), true
+	return strings.Trim(rest[:end], " ,"), true
 }
 
 // ParseEnds reads where a firmware says that its axes end, "Soft endstops: On  Min: X0.00
@@ -267,21 +178,25 @@ const (
 	Alarming MessageKind = "alarm"  // a guard has raised an alarm
 )
 
-// ParsePosition reads a position report, "X:10.00 Y:0.00 Z:5.00 E:0.00 Count…",
-// in millimetres in the order X, Y, Z, E; false if line is none.
+// ParsePosition reads a position report, "X:10.00 Y:0.00 Z:5.00 E:0.00 Count…", with or
+// without blanks, or behind an ok, in millimetres in the order X, Y, Z, E; false if line is
+// none.
 func ParsePosition(line string) (position [4]float64, ok bool) {
 	line, _, _ = strings.Cut(line, "Count")
-	found := 0
-	for _, f := range strings.Fields(line) {
-		if len(f) < 3 || f[1] != ':' {
+	var found [4]bool
+	for i := 0; i+1 < len(line); i++ {
+		axis := strings.IndexByte("XYZE", line[i])
+		if axis < 0 || line[i+1] != ':' || found[axis] || i > 0 && line[i-1] >= 'A' {
 			continue
 		}
-		i := strings.IndexByte("XYZE", f[0])
-		v, err := strconv.ParseFloat(f[2:], 64)
-		if i >= 0 && err == nil {
-			position[i] = v
-			found++
+		number := strings.TrimLeft(line[i+2:], " ")
+		end := strings.IndexFunc(number, func(r rune) bool { return !strings.ContainsRune("+-.0123456789", r) })
+		if end < 0 {
+			end = len(number)
+		}
+		if v, err := strconv.ParseFloat(number[:end], 64); err == nil {
+			position[axis], found[axis] = v, true
 		}
 	}
-	return position, found >= 3
+	return position, found[0] && found[1] && found[2]
 }

@@ -33,7 +33,7 @@ const question = "M105"
 // command.
 func (c *Conversation) query() string {
 	if (c.habits.chatty || c.questioned()) && c.habits.untold < beliefIn {
-		return "M118 " + token(c.next)
+		return tokenQuestion + token(c.next)
 	}
 	return question
 }
@@ -48,11 +48,20 @@ func (c *Conversation) questioned() bool {
 	return false
 }
 
+const tokenQuestion = "M118 "
+
+// untold reports whether a token is still to be said: by a printer that acknowledges a
+// line before it carries it out.
+func (c *Conversation) untold() bool {
+	return c.habits.early && c.habits.token > c.proved && c.habits.token < c.base
+}
+
 func token(number int) string { return "q" + strconv.Itoa(number) + "." }
 
-// proof looks for the token of a question in what the printer says.
+// proof looks for the token of a question in what the printer says. Some firmwares repeat
+// every line as they read it, which says nothing of when it is carried out.
 func (c *Conversation) proof(text string) bool {
-	if !strings.Contains(text, "q") {
+	if !strings.Contains(text, "q") || strings.Contains(text, tokenQuestion) && !IsUnknown(text) {
 		return false
 	}
 	for n := c.next - 1; n >= max(c.next-historySize+1, 0); n-- {
@@ -255,12 +264,15 @@ func (c *Conversation) pump(now time.Duration) {
 func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 	if c.base == c.next {
 		c.answer = nil
-		c.lastWord, c.probes = now, 0
+		c.lastWord, c.lastTaken, c.probes = now, now, 0
 	}
 	c.bytes += gcode.NumberedSize(c.next, len(r.Command))
 	c.plans = c.plans || r.Takes > 0
 	l := c.at(c.next)
 	*l = newLine(r, c.next, own)
+	if own && strings.HasPrefix(r.Command, tokenQuestion) {
+		c.habits.token = c.next
+	}
 	l.end = c.bytes
 	if c.next == c.busyWith {
 		c.busyWith = -1

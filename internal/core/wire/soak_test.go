@@ -415,7 +415,10 @@ func (s *sim) greeted(last int, firmware wire.Firmware) error {
 	switch {
 	case s.again > 0 && last >= 0:
 		return fmt.Errorf("the printer has restarted and is taken to have kept its place at line %d", last)
-	case s.reset || last < 0 && len(s.numbers) == 0:
+	case s.reset:
+		return nil
+	case last < 0 && len(s.numbers) == 0: // nothing of the file has been said
+		s.fed = 0
 		return nil
 	}
 	if last < 0 {

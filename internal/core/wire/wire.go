@@ -197,6 +197,7 @@ type Conversation struct {
 	xoff      time.Duration // the printer asked for a pause then; 0: it did not
 	lastWord  time.Duration // when the printer last moved the conversation on
 	lastByte  time.Duration // when it last said anything
+	lastTaken time.Duration // when a line was last taken, or the first one was said
 	lastProbe time.Duration
 	sounded   bool // the question of lastProbe was for a line that cannot be
 	probes    int  // questions in a row without an answer
@@ -230,6 +231,7 @@ type habits struct {
 	askedOK  bool // the answer to M105 stands on the ok's own line
 	chatty   bool // temperatures stand on other oks, too
 	untold   int  // questions with a token in a row that were taken without the token being said
+	token    int  // the last number that was a token
 	names    int  // oks that named their lines
 	numbered bool // so that oks name their lines
 }
@@ -379,6 +381,8 @@ func (c *Conversation) Deadline() time.Duration {
 		return c.overdueAt()
 	case c.doubt > 0 && c.resting() && c.sounded:
 		return c.lastProbe + c.cfg.Silence<<min(max(c.probes-1, 0), 4)
+	case c.doubt > 0 && c.resting() && c.untold():
+		return c.lastWord + c.cfg.Silence<<min(c.habits.untold, 4)
 	case c.doubt > 0 && c.resting():
 		return c.lastWord + c.cfg.BootQuiet
 	}
@@ -407,6 +411,9 @@ func (c *Conversation) Tick(now time.Duration) {
 		c.overdue(now)
 	case !c.fresh():
 		c.doubt = 0
+	case c.untold() && c.habits.untold < beliefIn:
+		c.habits.untold++
+		c.sayNew(now, Request{Command: c.query()}, true)
 	case c.habits.chatty && c.query() == question: // every ok looks like an answer to it
 		c.sound(now)
 	default: // the file's lines have been said, and plain oks do not tell for certain that they were taken

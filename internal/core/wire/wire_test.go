@@ -29,7 +29,7 @@ func TestSortKnowsTheOpenFirmwaresReplies(t *testing.T) {
 		"//action:pause":                        {Kind: wire.Action, Number: -1, Slots: -1, Text: "pause"},
 		"// action:out_of_filament":             {Kind: wire.Action, Number: -1, Slots: -1, Text: "out_of_filament"},
 		"// a remark":                           {Kind: wire.Other, Number: -1, Slots: -1, Text: "// a remark"},
-		"!! stopped":                            {Kind: wire.Fatal, Number: -1, Slots: -1, Text: "!! stopped"},
+		"!! stopped":                            {Kind: wire.Error, Number: -1, Slots: -1, Text: "!! stopped"},
 		"Error:Printer halted. kill() called!":  {Kind: wire.Fatal, Number: -1, Slots: -1, Text: "Error:Printer halted. kill() called!"},
 		"Error:checksum mismatch, Last Line: 4": {Kind: wire.Error, Number: -1, Slots: -1, Text: "Error:checksum mismatch, Last Line: 4"},
 		" T:21.5 /0.0 B:20.0 /0.0":              {Kind: wire.Report, Number: -1, Slots: -1, Text: " T:21.5 /0.0 B:20.0 /0.0"},
