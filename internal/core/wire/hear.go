@@ -102,6 +102,9 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 		default: // the oks of those that are still queued could not be told from later ones: wait for them
 			c.reached = r.Number
 		}
+		if c.cursor < c.next && !c.sounded { // it may have more of what is said again, and tells so at once
+			c.sound(now)
+		}
 	case Busy:
 		c.habits.busies = true
 		c.word(now)
@@ -120,23 +123,16 @@ func (c *Conversation) hear(now time.Duration, r Reply) {
 			return
 		}
 		command := c.at(c.base).Command
-		if c.at(c.base).slow && c.works(now, r) {
+		switch slow := c.at(c.base).slow; {
+		case slow && r.Kind == Report && strings.Contains(r.Text, "W:"):
 			c.word(now)
+		case slow && r.Kind != Report && now-c.lastTaken < 3*c.cfg.SlowWait: // reports come by themselves, whatever has become of the line; so may remarks, in the long run
+			c.lastRemark = now
 		}
 		if r.Kind != Report || isQuestion(command) {
 			c.answer = append(c.answer, r.Text)
 		}
 	}
-}
-
-// works reports whether what the printer says shows that it is still at a slow line:
-// reports come by themselves, whatever has become of the line, and so may remarks. Where it
-// says that it is busy, or for long, these are not enough.
-func (c *Conversation) works(now time.Duration, r Reply) bool {
-	if r.Kind == Report {
-		return strings.Contains(r.Text, "W:")
-	}
-	return !c.habits.busies && now-c.lastTaken < 3*c.cfg.SlowWait
 }
 
 // restart begins anew with a printer that has forgotten everything.
@@ -238,12 +234,14 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) int {
 		if through < c.base || through >= c.cursor { // of a line that is settled, or misheard
 			return -1
 		}
-		if hasTemperatures(r.Text) && !c.at(through).asks {
+		warm := hasTemperatures(r.Text)
+		asked := warm && c.at(through).asks && !c.habits.chatty
+		if warm && !c.at(through).asks {
 			c.habits.chatty = true
 		}
 		// Oks were lost, or this one is misheard: the next one tells. As many as named none are
-		// accounted for.
-		if through > c.base+c.ignored && (c.leap == 0 || through < c.leap) {
+		// accounted for, and what answers its question is it.
+		if through > c.base+c.ignored && !asked && (c.leap == 0 || through < c.leap) {
 			c.leap = through
 			return -1
 		}
@@ -257,6 +255,9 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) int {
 			c.habits.askedOK = true
 			c.certain(through)
 		}
+	case c.habits.numbered && c.doubt == 0: // it names none, for whatever reason: the next one tells whether it was the oldest's
+		c.doubt = c.next
+		c.window.waver()
 	case c.habits.numbered && c.base+1 < c.cursor && c.ignored < beliefIn: // this printer names its lines: not to a line with a number, or garbled
 		c.ignored++
 		c.doubt = c.next
@@ -288,6 +289,12 @@ func (c *Conversation) take(now time.Duration, through int, r Reply) {
 			c.events = append(c.events, Event{Kind: Acked, Request: l.Request, Number: l.number, Lines: lines})
 		}
 		l.told = true
+		if c.base == through && r.Kind == OK {
+			c.waited(l, now)
+			if l.asks {
+				c.habits.apart = !hasTemperatures(r.Text)
+			}
+		}
 		if c.ignored > 0 && strings.HasPrefix(l.Command, question) && !c.habits.numbered && !hasTemperatures(r.Text) { // so that a plain ok was for it
 			c.habits.askedOK = false
 		}

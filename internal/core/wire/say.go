@@ -28,11 +28,11 @@ func (c *Conversation) warming() bool { return c.base <= c.heats && c.heats < c.
 const question = "M105"
 
 // query is the question that the next number would be for. Where an answer to M105
-// could be one to another question, or every ok looks like one, it is a message with a
-// token, which the printer repeats, be it only to say that it does not know the
+// could be one to another question, does not stand on its ok, or every ok looks like one,
+// it is a message with a token, which the printer repeats, be it only to say that it does not know the
 // command.
 func (c *Conversation) query() string {
-	if (c.habits.chatty || c.questioned()) && c.habits.untold < beliefIn {
+	if (c.habits.chatty || c.habits.apart || c.questioned()) && c.habits.untold < beliefIn {
 		return tokenQuestion + token(c.next)
 	}
 	return question
@@ -90,7 +90,8 @@ const planned = 80
 // takes the line that is under way longest. A straight move is taken when the one that
 // is being made leaves its place in the planner; anything else, at the worst, when
 // everything before it is done. So is a straight move behind a wait that the printer has
-// acknowledged as it came. A plan may be wrong by half.
+// acknowledged as it came. Where it acknowledges a wait when that is over, all that stands
+// before one is done. A plan may be wrong by half.
 func (c *Conversation) busy() time.Duration {
 	if c.busyWith == c.base {
 		return c.busyFor
@@ -98,7 +99,12 @@ func (c *Conversation) busy() time.Duration {
 	own := c.at(c.base)
 	longest, all, waited := time.Duration(0), time.Duration(0), time.Duration(0) // waited: until the last that waits for all before it is over
 	for n := max(c.base-planned, c.next-historySize+1, 0); n < c.base; n++ {
-		if l := c.at(n); l.number == n {
+		l := c.at(n)
+		switch {
+		case l.number != n:
+		case l.slow && c.habits.waits:
+			longest, all, waited = 0, 0, 0
+		default:
 			if longest, all = max(longest, l.Takes), all+l.Takes; l.slow {
 				waited = all
 			}
@@ -111,23 +117,58 @@ func (c *Conversation) busy() time.Duration {
 	return c.busyFor
 }
 
-// patience is how long the line that is under way longest may take.
+// waited learns from the answer to a wait of known length whether it comes when that is
+// over.
+func (c *Conversation) waited(l *line, now time.Duration) {
+	const enough = 100 * time.Millisecond // to be told from an answer that only took its way
+	if !l.slow || l.Takes < 2*enough || c.habits.early {
+		return
+	}
+	switch took := now - max(c.lastTaken, c.saidAt); {
+	case took >= max(l.Takes/2, enough):
+		c.habits.waits = true
+	case l.number == c.next-1:
+		c.habits.waits = false
+	}
+}
+
+// waitsByItself reports whether the line that is under way longest takes a time that no
+// plan tells.
+func (c *Conversation) waitsByItself() bool {
+	l := c.at(c.base)
+	return l.slow && l.Takes == 0
+}
+
+// patience is how long the line that is under way longest may take before the printer is
+// asked. A command that waits by itself is asked after soon, too, as long as a new question
+// fits: it is answered when the command is done, and if that was lost, or its ok, at once.
 func (c *Conversation) patience() time.Duration {
 	wait := c.cfg.Silence
-	if c.Measuring() {
+	switch {
+	case c.Measuring():
 		wait += c.measuring.dwell
-	} else if c.at(c.base).slow {
+	case c.waitsByItself() && (c.habits.busies || c.asksAnew()): // busies: it would say so
+		wait = min(c.cfg.SlowWait, 5*c.cfg.Silence)
+	case c.waitsByItself():
 		wait = c.cfg.SlowWait
-		if c.habits.busies { // it would say so
-			wait = min(wait, 5*c.cfg.Silence)
-		}
 	}
 	return wait + c.busy()
+}
+
+// quiet is how long a printer is left without a word before that is told.
+func (c *Conversation) quiet() time.Duration {
+	if c.waitsByItself() && !c.habits.busies {
+		return c.cfg.SlowWait + c.busy()
+	}
+	return 5*c.cfg.Silence + c.busy()
 }
 
 // overdueAt is when a line under way has been unanswered for too long. Each
 // question without an answer doubles the wait for the next.
 func (c *Conversation) overdueAt() time.Duration {
+	if c.leap > 0 && c.probes == 0 && (c.asksAnew() || c.base <= c.reached && c.reached < c.cursor) { // an ok out of turn is judged by the next one
+		return c.lastWord + c.cfg.BootQuiet
+	}
 	due := c.lastWord + c.patience()
 	if c.probes > 0 {
 		due = max(due, c.lastProbe+c.cfg.Silence<<min(c.probes-1, 4))
@@ -138,8 +179,8 @@ func (c *Conversation) overdueAt() time.Duration {
 			wait = c.cfg.Repeat
 		}
 		due = max(due, max(c.lastWord, c.lastProbe)+wait)
-		if c.at(c.base).slow {
-			due = max(due, c.lastWord+c.cfg.SlowWait+c.busy())
+		if c.waitsByItself() {
+			due = max(due, max(c.lastWord, c.lastRemark)+c.cfg.SlowWait+c.busy())
 		}
 	}
 	return due
@@ -174,7 +215,7 @@ func (c *Conversation) overdue(now time.Duration) {
 	}
 	c.lastProbe = now
 	c.probes++
-	if now-c.lastWord >= 5*c.cfg.Silence+c.busy() && c.state == Live && !(c.at(c.base).slow && now-c.lastByte < c.cfg.Silence) {
+	if now-c.lastWord >= c.quiet() && c.state == Live && !(c.at(c.base).slow && now-c.lastByte < c.cfg.Silence) {
 		c.change(Silent, fmt.Sprintf("no answer for %s: the printer is busy, or the cable is loose", (now-c.lastWord).Round(time.Second)))
 	}
 	c.out = append(c.out, '\n') // ends a line whose end was lost
@@ -281,6 +322,7 @@ func (c *Conversation) sayNew(now time.Duration, r Request, own bool) {
 		c.heats = c.next
 	}
 	c.next++
+	c.saidAt = now
 	c.cursor, c.sounded = c.next, false
 	if r.Lane == File && !c.habits.numbered {
 		c.doubt = c.next

@@ -184,29 +184,31 @@ type Conversation struct {
 	held   bool // the file lane is held back
 	answer []string
 
-	doubt     int           // lines below this number, and not yet certain, may have been acknowledged by an ok too many; 0: none
-	owed      int           // requests to resend whose ok has not come
-	settle    time.Duration // nothing is said before this; 0: no wait
-	asked     time.Duration // when the last of them came
-	strange   int           // requests to resend in a row that cannot be
-	claimed   int           // the line beyond all that was said of late that the printer asked for
-	ignored   int           // oks in a row that were not for the question under way
-	reached   int           // the line that the printer last told it had before: its ok has been said, or comes
-	proved    int           // the last line that the printer has carried out for certain: it has said its token
-	leap      int           // the line that the last ok named, out of its turn; 0: it was in turn
-	xoff      time.Duration // the printer asked for a pause then; 0: it did not
-	lastWord  time.Duration // when the printer last moved the conversation on
-	lastByte  time.Duration // when it last said anything
-	lastTaken time.Duration // when a line was last taken, or the first one was said
-	lastProbe time.Duration
-	sounded   bool // the question of lastProbe was for a line that cannot be
-	probes    int  // questions in a row without an answer
-	window    window
-	habits    habits
-	measuring measuring
-	busyWith  int           // the line that busyFor was found for
-	busyFor   time.Duration // see busy
-	plans     bool          // requests tell how long they take
+	doubt      int           // lines below this number, and not yet certain, may have been acknowledged by an ok too many; 0: none
+	owed       int           // requests to resend whose ok has not come
+	settle     time.Duration // nothing is said before this; 0: no wait
+	asked      time.Duration // when the last of them came
+	strange    int           // requests to resend in a row that cannot be
+	claimed    int           // the line beyond all that was said of late that the printer asked for
+	ignored    int           // oks in a row that were not for the question under way
+	reached    int           // the line that the printer last told it had before: its ok has been said, or comes
+	proved     int           // the last line that the printer has carried out for certain: it has said its token
+	leap       int           // the line that the last ok named, out of its turn; 0: it was in turn
+	xoff       time.Duration // the printer asked for a pause then; 0: it did not
+	lastWord   time.Duration // when the printer last moved the conversation on
+	lastByte   time.Duration // when it last said anything
+	lastTaken  time.Duration // when a line was last taken, or the first one was said
+	saidAt     time.Duration // when a new line was last said
+	lastRemark time.Duration // when it last said anything that may be of a slow line under way
+	lastProbe  time.Duration
+	sounded    bool // the question of lastProbe was for a line that cannot be
+	probes     int  // questions in a row without an answer
+	window     window
+	habits     habits
+	measuring  measuring
+	busyWith   int           // the line that busyFor was found for
+	busyFor    time.Duration // see busy
+	plans      bool          // requests tell how long they take
 
 	greet    greetStep
 	greetAt  time.Duration // when the next step of the greeting is due
@@ -227,8 +229,10 @@ type Conversation struct {
 type habits struct {
 	busies   bool // it says while it waits that it is busy
 	early    bool // an ok says that a line is queued, not that it is done
+	waits    bool // a line that waits is acknowledged when the wait is over
 	resendOK bool // an ok follows its request to resend
 	askedOK  bool // the answer to M105 stands on the ok's own line
+	apart    bool // the answer to M105 stands beside the ok
 	chatty   bool // temperatures stand on other oks, too
 	untold   int  // questions with a token in a row that were taken without the token being said
 	token    int  // the last number that was a token

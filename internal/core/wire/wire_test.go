@@ -218,13 +218,24 @@ func TestALineWhoseMovesTakeLongIsWaitedFor(t *testing.T) {
 	s.want(s.file("G1 X1"), "N5 G1 X1*100\n")
 }
 
-func TestASlowCommandIsNotAskedAfter(t *testing.T) {
+func TestASlowCommandIsAskedAfterWithWhatIsAnsweredAtItsEnd(t *testing.T) {
 	s := greeted(t, single)
 	s.file("M190 S60")
-	s.want(s.after(60*time.Second), "")
-	s.want(s.hear("T:20 /0 B:40 /60 W:?"), "")
-	s.want(s.after(170*time.Second), "")
-	s.want(s.after(20*time.Second), "\nN3 M105*36\n")
+	for range 5 { // it says that it waits
+		s.want(s.after(8*time.Second), "")
+		s.want(s.hear("T:20 /0 B:40 /60 W:?"), "")
+	}
+	s.want(s.after(9*time.Second), "")
+	s.want(s.after(2*time.Second), "\nN3 M105*36\n")
+	if got := s.after(10 * time.Second); !strings.HasPrefix(got, "\nN4 M118 q4.*") { // the first may be lost
+		t.Errorf("then it said %q", got)
+	}
+	s.want(s.after(2*time.Minute), "") // no more fit
+	if s.conv.State() != wire.Live {
+		t.Errorf("while it waits for heat it is %s", s.conv.State())
+	}
+	s.hear("ok", "ok T:20.0 /0.0 B:60.0 /60.0", "echo:q4.", "ok")
+	s.want(s.file("G1 X1"), "N5 G1 X1*100\n")
 }
 
 func TestAPrinterThatSaysWhenItIsBusyIsAskedOnceItDoesNot(t *testing.T) {
