@@ -255,7 +255,7 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) int {
 			c.habits.askedOK = true
 			c.certain(through)
 		}
-	case c.habits.numbered && c.doubt == 0: // it names none, for whatever reason: the next one tells whether it was the oldest's
+	case c.habits.numbered && (c.doubt == 0 || c.window.open()): // it names none, for whatever reason: the next one tells whether it was the oldest's
 		c.doubt = c.next
 		c.window.waver()
 	case c.habits.numbered && c.base+1 < c.cursor && c.ignored < beliefIn: // this printer names its lines: not to a line with a number, or garbled

@@ -110,7 +110,7 @@ func (c *Conversation) busy() time.Duration {
 			}
 		}
 	}
-	c.busyWith, c.busyFor = c.base, 2*(all+own.Takes)
+	c.busyWith, c.busyFor, c.busyAsked = c.base, 2*(all+own.Takes), 2*(longest+own.Takes)
 	if own.straight {
 		c.busyFor = 2 * (max(longest, waited) + own.Takes)
 	}
@@ -151,6 +151,9 @@ func (c *Conversation) patience() time.Duration {
 		wait = min(c.cfg.SlowWait, 5*c.cfg.Silence)
 	case c.waitsByItself():
 		wait = c.cfg.SlowWait
+	case c.asksAnew(): // a question that fits does no harm, so that the longest move is waited for and not all
+		c.busy()
+		return wait + min(c.busyAsked, c.busyFor)
 	}
 	return wait + c.busy()
 }
@@ -166,7 +169,7 @@ func (c *Conversation) quiet() time.Duration {
 // overdueAt is when a line under way has been unanswered for too long. Each
 // question without an answer doubles the wait for the next.
 func (c *Conversation) overdueAt() time.Duration {
-	if c.leap > 0 && c.probes == 0 && (c.asksAnew() || c.base <= c.reached && c.reached < c.cursor) { // an ok out of turn is judged by the next one
+	if c.base <= c.proved && c.proved < c.cursor || c.leap > 0 && c.probes == 0 && c.asksAnew() { // what has been carried out has been acknowledged; an ok out of turn is judged by the next one
 		return c.lastWord + c.cfg.BootQuiet
 	}
 	due := c.lastWord + c.patience()

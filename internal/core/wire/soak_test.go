@@ -313,7 +313,7 @@ func (s *sim) wait() error {
 	case s.takes == nil: // what its moves take nobody knows
 		limit = 15 * time.Minute
 	default: // several losses in a row, each found out once what is under way should have been made, and as much again
-		limit = 30*time.Second + 4*slices.Max(s.takes) + 8*s.jitter
+		limit = time.Minute + 4*slices.Max(s.takes) + 8*s.jitter
 		if s.early { // what it has acknowledged it may still have to make
 			for _, takes := range s.takes {
 				limit += 2 * takes

@@ -208,6 +208,7 @@ type Conversation struct {
 	measuring  measuring
 	busyWith   int           // the line that busyFor was found for
 	busyFor    time.Duration // see busy
+	busyAsked  time.Duration // the same before a question that fits
 	plans      bool          // requests tell how long they take
 
 	greet    greetStep
