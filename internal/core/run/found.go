@@ -54,13 +54,16 @@ func (l *Life) rejoin(number int, m Machine) {
 		return
 	}
 	taken := min(l.ledger.Commands(number), l.file.Commands)
-	after := l.ledger.Taken
+	if s.After == nil {
+		after := l.ledger.Taken
+		s.After = &after
+	}
 	l.record.Taken, l.said, l.ledger.Taken = taken, taken, number
 	l.enter(rejoining{absent: s.absent}, l.record.Reason, m)
-	l.do(Effect{Do: DoReplay, Number: number, After: after})
+	l.do(Effect{Do: DoReplay, Number: number, After: *s.After})
 }
 
-// replayed lets every move be made and asks where the printer is then.
+// replayed notes where the lines lead that the printer has taken.
 func (l *Life) replayed(e Event, m Machine) {
 	s := l.stage.(rejoining)
 	if e.Reason != "" {
@@ -72,6 +75,19 @@ func (l *Life) replayed(e Event, m Machine) {
 	if s.cool != "" {
 		s.cooled = maps.Clone(e.Lead.Setpoints)
 	}
+	s.replayed = true
+	l.stage = s
+	l.askWhere(m)
+}
+
+// askWhere lets every move be made and asks where the printer is then: once it is certain
+// what it has taken, for until then an ok may be for a line of before, and what comes with it
+// no answer.
+func (l *Life) askWhere(m Machine) {
+	s := l.stage.(rejoining)
+	if !s.replayed || s.token != 0 || !m.Sure {
+		return
+	}
 	s.errand = l.errand([]string{"M400", "M114"})
 	l.stage = s
 }
@@ -80,7 +96,7 @@ func (l *Life) replayed(e Event, m Machine) {
 // the heaters are turned off; it does not go on by itself then.
 func (l *Life) coolMeanwhile(reason string, m Machine) {
 	s := l.stage.(rejoining)
-	if s.cool == "" && s.token != 0 { // otherwise the lines will tell
+	if s.cool == "" && s.replayed { // otherwise the lines will tell
 		s.cooled = maps.Clone(m.At.Setpoints)
 	}
 	s.cool = reason

@@ -335,6 +335,8 @@ func (l *Life) step(e Event, m Machine) error {
 		return l.there(m)
 	case is{Rejoining, OnReplayed}:
 		l.replayed(e, m)
+	case is{Rejoining, OnTime}:
+		l.askWhere(m)
 	case is{Rejoining, OnCool}:
 		l.coolMeanwhile(e.Reason, m)
 	case is{Rejoining, OnDone}:

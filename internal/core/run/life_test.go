@@ -29,7 +29,7 @@ type one struct {
 }
 
 func newOne() *one {
-	o := &one{Life: run.New(rules, knob, run.Record{ID: "a", File: knob.Name, Commands: 10}), m: run.Machine{Live: true, Hot: true, AtOnce: true, Next: 1, Wall: time.Unix(1e9, 0).UTC()}}
+	o := &one{Life: run.New(rules, knob, run.Record{ID: "a", File: knob.Name, Commands: 10}), m: run.Machine{Live: true, Hot: true, AtOnce: true, Sure: true, Next: 1, Wall: time.Unix(1e9, 0).UTC()}}
 	o.m.At.Homed, o.m.At.At, o.m.At.Setpoints = [3]bool{true, true, true}, gcode.Position{70, 70, 4, 9}, map[heat.Heater]float64{heat.Bed: 60, heat.NozzleOf(0): 205}
 	return o
 }
@@ -135,7 +135,7 @@ parked     ·         no        returning stopping  over      no        =       
 returning  ·         =         =         stopping  over      no        cut-short ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
 cut-short  ·         no        returning stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
 paused     ·         no        drawing   stopping  over      no        =         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      =         =         ·         ·         ·
-finishing  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      no        no        ·         ·         ·
+finishing  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         over      ·         ·         ·         ·         away      away      ·         ·         ·         ·         =         away      no        no        ·         ·         ·
 stopping   ·         no        no        ·         over      no        ·         ·         =         ·         ·         ·         ·         ·         ·         =         ·         ·         over      over      ·         ·         ·         ·         =         over      no        no        ·         ·         ·
 away       ·         no        no        over      over      no        ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         ·         =         =         rejoining forgotten ·         ·         =         =         no        no        ·         ·         ·
 rejoining  ·         no        no        stopping  over      no        ·         ·         =         ·         ·         ·         ·         =         ·         ·         ·         ·         away      away      ·         ·         =         ·         =         away      no        no        ·         ·         ·

@@ -180,14 +180,16 @@ type (
 		Reason string
 		Bed    float64 // setpoint that the bed had, °C
 		Lost   bool    // the printer has forgotten everything
+		After  *int    `json:",omitempty"` // the last line of which was known that it was taken, as the printer was first found again; nil: it was not yet
 		since  time.Duration
 	}
 	away      struct{ absent }
 	rejoining struct {
 		absent
-		heats  map[heat.Heater]float64 // setpoints of the file's lines that were taken meanwhile
-		cool   string                  // why the heaters were turned off since; empty: they were not
-		cooled map[heat.Heater]float64 // the setpoints before that, once they are known
+		heats    map[heat.Heater]float64 // setpoints of the file's lines that were taken meanwhile
+		cool     string                  // why the heaters were turned off since; empty: they were not
+		cooled   map[heat.Heater]float64 // the setpoints before that, once they are known
+		replayed bool                    // it is known where the lines lead
 		errand
 	}
 	forgotten struct {

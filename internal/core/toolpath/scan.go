@@ -98,6 +98,7 @@ type scanner struct {
 	moves    int                             // so far
 	flight   [mostFlight]flight
 	object   int // of Objects, whose lines these are; -1: of none
+	onBed    onBed
 	now      map[heat.Heater]float64
 }
 
@@ -294,6 +295,7 @@ func (s *scanner) lay(m *gcode.Move, straight bool, pushed, length float64) {
 		s.tooCold()
 	}
 	s.layers.lay(m, s.Commands, s.Filament-pushed)
+	s.onBed.lay(m, s.order, s.Commands-1)
 	if m.Feed > s.Fastest {
 		s.Fastest = m.Feed
 	}
@@ -405,6 +407,8 @@ func (s *scanner) end() error {
 	} else {
 		s.Extent.add(&s.Part.Min, &s.Part.Max)
 	}
+	s.onBed.judge()
+	s.Second = s.onBed.second
 	s.Layers, s.LayerSteps = len(s.Marks), commonest(s.Marks)
 	slices.SortFunc(s.Features, func(a, b Feature) int {
 		if a.Height != b.Height {

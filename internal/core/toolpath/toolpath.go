@@ -57,7 +57,7 @@ func (b *Box) add(one, other *[3]float64) {
 
 // Version is that of the computation: a Summary with another was computed otherwise,
 // and is to be computed anew.
-const Version = 6
+const Version = 7
 
 // Summary is what a file amounts to.
 type Summary struct {
@@ -68,6 +68,7 @@ type Summary struct {
 	Course     run.Course              `json:"-"` // how long its moves take until where; left out of listings
 	Layers     int                     // how many there are
 	First      int                     // the first command that lays plastic, from 1; 0 if none does
+	Second     int                     // commands before the layer that lies on the first one; 0: there is none
 	Extent     Box                     // of everything that lays plastic
 	Part       Box                     // of that without the first layer, where there are others: no priming line, no skirt
 	Reach      Reach                   // of every move of a homed axis, in the machine's frame

@@ -17,6 +17,7 @@ type Rewriter struct {
 	file  File
 	rest  Schedule // changes that are still to come
 	now   Trim
+	past  []Trim // that have held before; never changed in place
 	reads bool // something has been changed
 	n     int  // commands so far
 
@@ -26,8 +27,8 @@ type Rewriter struct {
 		feed float64 // mm/s; 0: none yet
 		e, z float64 // mm, in the frames of G92
 	}
-	given map[heat.Heater]float64 // °C: the file's own setpoints, as Through has met them
-	tool  int                     // as it has met it
+	given map[heat.Heater]float64 // °C: the file's own setpoints so far; never changed in place, so that a copy of the rewriter keeps its own
+	tool  int                     // in use
 	accel Accel                   // as the file has it, or the printer where the file has said nothing
 	leaving
 	owed float64 // mm of filament that a relative E could not say
@@ -50,20 +51,21 @@ func (r *Rewriter) Next(t Trim, lead gcode.State) Change {
 }
 
 // Take makes a change and returns what is to be said at once: what the lines so far have
-// given otherwise. Setpoints are those.
+// given otherwise. It is told against what the file has, so that it leads to nothing that
+// neither file nor change has. Setpoints are what the lines that have been said lead to: a
+// heater that somebody has turned off stays off.
 func (r *Rewriter) Take(c Change, setpoints map[heat.Heater]float64) (out []string) {
 	before := r.now
 	r.rest = append(r.rest[:len(r.rest):len(r.rest)], c)
 	r.turn()
-	for _, h := range slices.Sorted(maps.Keys(setpoints)) {
-		if at := setpoints[h]; at > 0 {
-			if became := at + r.now.more(h, r.first()) - before.more(h, r.first()); became != at {
-				out = append(out, give(h, max(became, 0)))
-			}
+	for _, h := range slices.Sorted(maps.Keys(r.given)) {
+		is := r.now.Setpoint(h, r.given[h], r.first())
+		if at := setpoints[h]; at > 0 && is > 0 && at != is && is != before.Setpoint(h, r.given[h], r.first()) {
+			out = append(out, give(h, is))
 		}
 	}
 	if r.is.Fan > 0 && (before.FanLow != r.now.FanLow || before.fanHigh() != r.now.fanHigh()) {
-		out = append(out, "M106 S"+strconv.FormatFloat(r.now.fan(r.is.Fan*255), 'f', 0, 64))
+		out = append(out, blow(r.now.fan(r.is.Fan*255)))
 	}
 	if is := r.accel.within(r.now.Most); is != r.accel.within(before.Most) {
 		if line := is.line(); line != "" {
@@ -72,6 +74,30 @@ func (r *Rewriter) Take(c Change, setpoints map[heat.Heater]float64) (out []stri
 	}
 	return out
 }
+
+// Mend is what is to be said to a printer that has kept its place, where what was to be said
+// besides the file's lines was lost: it has what an earlier change, or the first layer, gave,
+// and what holds is another. Setpoints and fan, 0 to 1, are what it was given. What somebody
+// has set by hand, or turned off, stays.
+func (r *Rewriter) Mend(setpoints map[heat.Heater]float64, fan float64) (out []string) {
+	r.turn()
+	was := func(of func(Trim) bool) bool { return slices.ContainsFunc(append(r.past, r.now), of) }
+	for _, h := range slices.Sorted(maps.Keys(r.given)) {
+		file, at := r.given[h], setpoints[h]
+		earlier := func(t Trim) bool { return t.Setpoint(h, file, false) == at || t.Setpoint(h, file, true) == at }
+		if is := r.now.Setpoint(h, file, r.first()); at > 0 && is > 0 && at != is && was(earlier) {
+			out = append(out, give(h, is))
+		}
+	}
+	level, is := math.Round(fan*255), r.now.fan(r.is.Fan*255)
+	if earlier := func(t Trim) bool { return t.fan(r.is.Fan*255) == level }; r.reads && r.is.Fan > 0 && level > 0 && level != is && was(earlier) {
+		out = append(out, blow(is))
+	}
+	return out
+}
+
+// blow is the line that gives the part fan a level, 0 to 255.
+func blow(level float64) string { return "M106 S" + strconv.FormatFloat(level, 'f', 0, 64) }
 
 // Anew is what a printer is to be told that has forgotten everything, so that it
 // accelerates as the lines so far have it; empty: nothing, or it is not known.
@@ -98,27 +124,17 @@ func (r *Rewriter) first() bool { return r.file.Second > 0 && r.n < r.file.Secon
 
 // Through returns the commands of a file as they become.
 func (r *Rewriter) Through(next func() (string, bool)) func() (string, bool) {
-	r.given = map[heat.Heater]float64{}
-	var l gcode.Line
 	return func() (string, bool) {
 		command, ok := next()
 		if !ok {
 			return "", false
 		}
-		if l.Parse([]byte(command)) == nil {
-			if l.Letter == 'T' {
-				r.tool = l.Number
-			}
-			if l.Code().Traits()&gcode.Gives != 0 {
-				r.given[heaterOf(&l, r.tool)] = max(value(&l, 'S'), value(&l, 'R'))
-			}
-		}
 		return r.Line(command), true
 	}
 }
 
-// Setpoints are those that hold behind the commands that Through has returned: what was
-// said besides, as a change was made or the first layer ended, is among them.
+// Setpoints are those that hold behind the commands so far: what was said besides, as a
+// change was made or the first layer ended, is among them.
 func (r *Rewriter) Setpoints() map[heat.Heater]float64 {
 	r.turn()
 	out := map[heat.Heater]float64{}
@@ -149,14 +165,32 @@ func (r *Rewriter) Line(command string) string {
 		r.follow(command)
 	}
 	became := command
-	if !r.reads && len(command) > 4 && command[0]&^0x20 == 'M' && r.line.Parse([]byte(command)) == nil && r.line.Code().Is('M', 204) {
-		r.accel.set(&r.line)
-	}
-	if r.reads && r.line.Parse([]byte(command)) == nil && r.line.Letter != 0 {
-		became = r.change(command)
+	if letter := command[0] &^ 0x20; (r.reads || letter == 'M' && len(command) > 4 || letter == 'T') && r.line.Parse([]byte(command)) == nil && r.line.Letter != 0 {
+		r.note()
+		if r.reads {
+			became = r.change(command)
+		}
 	}
 	r.n++
 	return became
+}
+
+// note keeps of a line what a change needs that is made behind it.
+func (r *Rewriter) note() {
+	l := &r.line
+	switch code := l.Code(); {
+	case l.Letter == 'T':
+		r.tool = l.Number
+	case code.Is('M', 204):
+		r.accel.set(l)
+	case code.Traits()&gcode.Gives != 0 && (l.Has('S') || l.Has('R')):
+		given := maps.Clone(r.given)
+		if given == nil {
+			given = map[heat.Heater]float64{}
+		}
+		given[heaterOf(l, r.tool)] = max(value(l, 'S'), value(l, 'R'))
+		r.given = given
+	}
 }
 
 // turn makes the changes that hold from the next command on.
@@ -173,6 +207,7 @@ func (r *Rewriter) turn() {
 		if r.accel.Travel == 0 {
 			r.accel.Travel = c.Has.Travel
 		}
+		r.past = append(r.past[:len(r.past):len(r.past)], r.now)
 		r.now, r.rest = c.Trim, r.rest[1:]
 	}
 }
@@ -341,7 +376,7 @@ func (r *Rewriter) frame(command string) string {
 // heats trims a setpoint.
 func (r *Rewriter) heats(command string) string {
 	l := &r.line
-	h := heaterOf(l, r.is.Tool)
+	h := heaterOf(l, r.tool)
 	w := writer{text: append(r.out[:0], command...)}
 	for _, letter := range []byte{'S', 'R'} {
 		if v, ok := l.Value(letter); ok {
@@ -371,9 +406,6 @@ func (r *Rewriter) fan(command string) string {
 
 // accelerates keeps the file's accelerations within the trim's.
 func (r *Rewriter) accelerates(command string) string {
-	if r.line.Number == 204 {
-		r.accel.set(&r.line)
-	}
 	w := writer{text: append(r.out[:0], command...)}
 	if r.now.Most > 0 {
 		letters := "PRTS"
@@ -399,17 +431,16 @@ func (r *Rewriter) take(command string, w *writer) string {
 	return string(text)
 }
 
-// Between is what is to be said before the next command of the file, besides: setpoints
-// that hold for the first layer alone end with it. Setpoints are those that the lines so
-// far have given.
-func (r *Rewriter) Between(setpoints map[heat.Heater]float64) (out []string) {
+// Between is what is to be said before the next command of the file, besides, once every
+// line before it has been said: setpoints that hold for the first layer alone end with it.
+func (r *Rewriter) Between() (out []string) {
 	if !r.reads || r.n == 0 || r.n != r.file.Second {
 		return nil
 	}
 	r.turn()
-	for h, v := range r.now.First {
-		if at := setpoints[h]; v != 0 && at > 0 {
-			out = append(out, give(h, at-v))
+	for _, h := range slices.Sorted(maps.Keys(r.now.First)) {
+		if r.now.First[h] != 0 && r.given[h] > 0 {
+			out = append(out, give(h, r.now.Setpoint(h, r.given[h], false)))
 		}
 	}
 	return out

@@ -58,10 +58,9 @@ func TestALineBecomesWhatIsWanted(t *testing.T) {
 func TestTheFirstLayerIsHotterAndThenNotAnyMore(t *testing.T) {
 	f := trim.File{Second: 3, Setpoints: map[heat.Heater]float64{heat.Nozzle: 200, heat.Bed: 60}}
 	r := trim.New(f, always(trim.Trim{First: map[heat.Heater]float64{heat.Nozzle: 10}}))
-	setpoints := map[heat.Heater]float64{heat.Nozzle: 210, heat.Bed: 60}
 	for i, line := range []string{"M104 S200", "G1 X1 E1", "G1 X2 E2", "G1 Z0.4", "M104 S200"} {
 		want := [][]string{nil, nil, nil, {"M104 T0 S200"}, nil}[i]
-		if got := r.Between(setpoints); fmt.Sprint(got) != fmt.Sprint(want) {
+		if got := r.Between(); fmt.Sprint(got) != fmt.Sprint(want) {
 			t.Errorf("before command %d: %q, want %q", i, got, want)
 		}
 		if got, want := r.Line(line), []string{"M104 S210", "G1 X1 E1", "G1 X2 E2", "G1 Z0.4", "M104 S200"}[i]; got != want {
@@ -374,6 +373,8 @@ func BenchmarkLine(b *testing.B) {
 
 func TestWhatWasGivenAlreadyIsGivenAnew(t *testing.T) {
 	r := trim.New(trim.File{Second: 4}, nil)
+	r.Line("M140 S60")
+	r.Line("M104 S200")
 	given := map[heat.Heater]float64{heat.Nozzle: 200, heat.Bed: 60, heat.Chamber: 0}
 	turn := func(tr trim.Trim) string {
 		return strings.Join(r.Take(r.Next(tr, gcode.State{Modes: gcode.Modes{Fan: 1}}), given), "|")
@@ -390,7 +391,20 @@ func TestWhatWasGivenAlreadyIsGivenAnew(t *testing.T) {
 	if got := turn(trim.Trim{}); got != "M140 S60|M104 T0 S200|M106 S255" {
 		t.Errorf("and back %q", got)
 	}
-	if r.At() != 0 {
+	given[heat.Nozzle] = 225 // by hand: a change is told against what the file has
+	if got := turn(trim.Trim{Heaters: map[heat.Heater]float64{heat.Nozzle: 10}}); got != "M104 T0 S210" {
+		t.Errorf("after somebody has set it by hand %q", got)
+	}
+	given[heat.Nozzle] = 0
+	if got := turn(trim.Trim{Heaters: map[heat.Heater]float64{heat.Nozzle: 15}}); got != "" {
+		t.Errorf("a heater that was turned off is told %q", got)
+	}
+	r.Line("M104 S0")
+	given[heat.Nozzle] = 200
+	if got := turn(trim.Trim{}); got != "" {
+		t.Errorf("where the file has turned it off it says %q", got)
+	}
+	if r.At() != 3 {
 		t.Errorf("%d commands", r.At())
 	}
 }

@@ -278,6 +278,7 @@ func (c *Conversation) arrive(now time.Duration, careful bool) {
 	why := "the printer answers"
 	if c.rejoined > 0 {
 		why = "the printer answers and has kept its place"
+		c.doubt = c.next + 1 // oks may still come of what was said before
 	}
 	c.change(Live, why)
 	c.events = append(c.events, Event{Kind: Greeted, Firmware: c.firmware, Number: c.rejoined})

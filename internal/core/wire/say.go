@@ -117,6 +117,14 @@ func (c *Conversation) busy() time.Duration {
 	return c.busyFor
 }
 
+// queued is how long, at most, the printer may still be at what it has taken.
+func (c *Conversation) queued() (all time.Duration) {
+	for n := max(c.base-planned, c.next-historySize+1, 0); n < c.base; n++ {
+		all += 2 * c.at(n).Takes
+	}
+	return all
+}
+
 // waited learns from the answer to a wait of known length whether it comes when that is
 // over.
 func (c *Conversation) waited(l *line, now time.Duration) {

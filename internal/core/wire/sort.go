@@ -8,7 +8,7 @@ import (
 // fatal holds what a firmware says when it will do nothing more until it is reset, in
 // lower case. It is looked for in what is said as an error, or behind two marks.
 var fatal = []string{
-	"printer halted", "kill() called", "system stopped", "printer stopped", "thermal runaway", "heating failed", "mintemp", "maxtemp",
+	"printer halted", "kill() called", "stopped", "thermal runaway", "heating failed", "mintemp", "maxtemp",
 	"shutdown", "shut down", "emergency stop", "not ready", "lost communication", "halt state", "reset the", "m999",
 }
 

@@ -327,8 +327,25 @@ func (c *Conversation) Hold(now time.Duration, held bool) {
 	c.pump(now)
 }
 
-// DropFile forgets the file lines that have not been said.
-func (c *Conversation) DropFile() { c.file = c.file[:0] }
+// DropFile forgets the file lines that have not been said, and returns how many they were.
+func (c *Conversation) DropFile() int {
+	n := len(c.file)
+	c.file = c.file[:0]
+	return n
+}
+
+// UnderWay returns the commands that have been said and are not known to be taken, and those
+// that go before the file's next line, in the order in which the printer takes them.
+func (c *Conversation) UnderWay() []string {
+	var commands []string
+	for n := c.base; n < c.next; n++ {
+		commands = append(commands, c.at(n).Command)
+	}
+	for _, r := range c.manual {
+		commands = append(commands, r.Command)
+	}
+	return commands
+}
 
 // Halt says the emergency stop ahead of everything, unnumbered, so that a
 // firmware reads it whatever else it is doing. Nothing can be said after it
@@ -387,7 +404,7 @@ func (c *Conversation) Deadline() time.Duration {
 	case c.doubt > 0 && c.resting() && c.sounded:
 		return c.lastProbe + c.cfg.Silence<<min(max(c.probes-1, 0), 4)
 	case c.doubt > 0 && c.resting() && c.untold():
-		return c.lastWord + c.cfg.Silence<<min(c.habits.untold, 4)
+		return c.lastWord + c.cfg.Silence<<min(c.habits.untold, 4) + c.queued()
 	case c.doubt > 0 && c.resting():
 		return c.lastWord + c.cfg.BootQuiet
 	}

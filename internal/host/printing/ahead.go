@@ -104,3 +104,6 @@ func (a *ahead) spent() (bool, error) {
 	}
 	return a.err == nil, a.err
 }
+
+// back puts commands before the next.
+func (a *ahead) back(commands []string) { a.batch = append(commands, a.batch...) }

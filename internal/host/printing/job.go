@@ -18,16 +18,13 @@ import (
 
 // job is the run that goes on, with what it takes to carry it out.
 type job struct {
-	life      *run.Life
-	file      toolpath.File
-	book      Book
-	ahead     *ahead         // reads the file; nil while nothing of it is to be said
-	trim      *trim.Rewriter // what its lines become; nil while it is not known where the run goes on
-	fed       int            // of the file's commands, handed to the conversation
-	leads     gcode.State    // where they lead
-	wanted    trim.Trim      // how they are to be from the first one on
-	first     string         // said before the first of them: it chooses their tool; empty: nothing
-	performed int            // of the routines that come before the first of them
+	life *run.Life
+	file toolpath.File
+	book Book
+	feeding
+	wanted    trim.Trim // how its lines are to be from the first one on
+	first     string    // said before the first of them: it chooses their tool; empty: nothing
+	performed int       // of the routines that come before the first of them
 	outlook   outlook
 	there     bool // every move before the place where it is to end is being waited for
 	laid      bool // the bed is known to be occupied by it
@@ -43,15 +40,12 @@ func facts(f toolpath.File) run.File {
 
 // trimmed is what must be known of a file to trim it.
 func (p *Printing) trimmed(f toolpath.File, slots stock.Mapping) trim.File {
-	out := trim.File{Tool: slots.Of(0), Setpoints: f.Setpoints, Highest: max(f.Extent.Max[gcode.Z], f.Reach.Max[gcode.Z]), Room: p.cfg.Printer.Height}
+	out := trim.File{Second: f.Second, Tool: slots.Of(0), Setpoints: f.Setpoints, Highest: max(f.Extent.Max[gcode.Z], f.Reach.Max[gcode.Z]), Room: p.cfg.Printer.Height}
 	for _, o := range f.Objects {
 		out.Objects = append(out.Objects, trim.Object{Key: o.Key, Name: o.Name, Fixed: o.Fixed})
 	}
 	if p.cfg.Accelerations != nil {
 		out.Has.Print, out.Has.Travel = p.cfg.Accelerations()
-	}
-	if len(f.Marks) > 1 {
-		out.Second = f.Marks[1].Command
 	}
 	if !f.Extent.Empty {
 		out.Lowest = f.Extent.Min[gcode.Z]
@@ -84,7 +78,8 @@ func (p *Printing) begin(o Order, around run.Around, f toolpath.File, body io.Re
 	if err != nil {
 		return fmt.Errorf("%w: %w", ErrJournal, err)
 	}
-	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, wanted: o.Trim, first: o.first, ahead: readAhead(body, body, o.Slots, p.loop.Wake), trim: trim.New(p.trimmed(f, o.Slots), nil)}
+	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, wanted: o.Trim, first: o.first}
+	p.job.from(0, readAhead(body, body, o.Slots, p.loop.Wake), trim.New(p.trimmed(f, o.Slots), nil), gcode.State{})
 	p.loop.Decide("run %s begins: %s", record.ID, f.Name)
 	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)
 	if len(around.Before) == 0 {
@@ -127,9 +122,13 @@ func (p *Printing) step(e run.Event) error {
 	}
 	var refused error
 	for p.job == j && len(j.events) > 0 {
+		was := j.life.Stage()
 		effects, err := j.life.Step(j.events[0], p.machine())
 		if refused == nil {
 			refused = err
+		}
+		if was == run.Rejoining && j.life.Stage().Open() { // before the file's lines
+			p.mend(j)
 		}
 		for _, e := range effects {
 			p.carryOut(j, e)
@@ -173,7 +172,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 		}
 	case run.DoDrop:
 		j.ahead.close()
-		j.ahead = nil
+		j.ahead, j.unsaid = nil, nil
 		if p.talk.Conversation() != nil {
 			p.talk.Conversation().DropFile()
 		}
@@ -312,10 +311,15 @@ func (p *Printing) Feed() {
 				p.talk.Say(way, nil)
 			}
 		}
-		for _, besides := range j.trim.Between(p.where.Point().Setpoints) {
-			p.talk.Say(besides, nil)
+		if besides := j.trim.Between(); len(besides) > 0 {
+			if len(j.unsaid) > 0 {
+				break
+			}
+			for _, line := range besides {
+				p.talk.Say(line, nil)
+			}
 		}
-		j.fed++
+		j.hand(command)
 		p.talk.SayOfFile(j.trim.Line(command), &j.leads)
 		j.ahead.pass()
 	}

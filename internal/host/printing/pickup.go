@@ -91,7 +91,7 @@ func (p *Printing) replayTo(j *job, number, after int) {
 				p.loop.Log.Error("reading the file again", "error", err)
 				e.Reason = err.Error()
 			default:
-				j.fed, j.leads, j.ahead, j.trim = j.life.Taken(), lead.State, rest.ahead(slots, p.loop.Wake), rest.trim
+				j.from(j.life.Taken(), rest.ahead(slots, p.loop.Wake), rest.trim, lead.State)
 			}
 			p.step(e)
 		})
@@ -101,11 +101,24 @@ func (p *Printing) replayTo(j *job, number, after int) {
 	}()
 }
 
+// mend says what a cut has kept from being said besides the file's lines, as the run goes on
+// by itself with a printer that has kept its place and its heat.
+func (p *Printing) mend(j *job) {
+	if j.trim == nil {
+		return
+	}
+	at := p.where.Point()
+	for _, line := range j.trim.Mend(at.Setpoints, at.Fan) {
+		p.talk.Say(line, nil)
+	}
+}
+
 // rest is a file that has been read up to some command.
 type rest struct {
-	in   *bufio.Reader
-	body io.Closer
-	trim *trim.Rewriter // what its lines become from there on
+	in    *bufio.Reader
+	body  io.Closer
+	trim  *trim.Rewriter // what its lines become from there on
+	leads gcode.State    // where those lead that have been read
 }
 
 func (r *rest) close() {
@@ -131,7 +144,7 @@ func replay[P any](ctx context.Context, files Files, f toolpath.File, slots stoc
 		body.Close()
 		return lead, nil, err
 	}
-	return lead, &rest{in, body, becomes}, nil
+	return lead, &rest{in: in, body: body, trim: becomes}, nil
 }
 
 // A Choice says where a run is picked up. Zero fields leave it to the plan.
@@ -207,6 +220,7 @@ func (p *Printing) plan(ctx context.Context, id string, c Choice) (run.Plan, *re
 	if err != nil {
 		return run.Plan{}, nil, err
 	}
+	rest.leads = at.State
 	if len(trims) > 0 {
 		maps.Copy(at.Setpoints, rest.trim.Setpoints())
 	}
@@ -258,7 +272,7 @@ func (p *Printing) PickUp(ctx context.Context, id string, c Choice) (Now, error)
 			return err
 		}
 		p.loop.Decide("picked up at command %d, layer %d, Z %g, nozzle at %g", plan.Command, plan.Layer, plan.Z, plan.Height)
-		j.fed, j.ahead, j.trim = plan.Command, rest.ahead(j.life.Record().Slots, p.loop.Wake), rest.trim
+		j.from(plan.Command, rest.ahead(j.life.Record().Slots, p.loop.Wake), rest.trim, rest.leads)
 		if line := j.trim.Anew(); line != "" {
 			p.talk.Say(line, nil)
 		}

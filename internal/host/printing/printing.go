@@ -268,6 +268,7 @@ func (p *Printing) Jot(events []wire.Event) {
 		told := run.Event{On: run.OnOther, Number: e.Number, Text: e.Request.Command}
 		if e.Request.Lane == wire.File && !e.Own {
 			told = run.Event{On: run.OnSaid, Number: e.Number}
+			j.said()
 		}
 		p.stepOf(j, told)
 		said = true

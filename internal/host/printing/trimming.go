@@ -32,11 +32,12 @@ func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) t
 			return nil
 		}
 		p.learn(j)
+		p.takeBack(j)
 		c := j.trim.Next(t, j.leads)
 		if err := p.step(run.Event{On: run.OnTrim, Trim: &c, Reason: by + ": " + t.Against(before, file)}); err != nil {
 			return err
 		}
-		for _, line := range j.trim.Take(c, p.where.Point().Setpoints) {
+		for _, line := range j.trim.Take(c, p.saidPoint().Setpoints) {
 			if h, v, heats := run.SetpointOf(line); heats && p.cfg.Printer.Limits.Check(h, v) != nil {
 				p.loop.Message(wire.Wrong, fmt.Sprintf("%s stays as it was set by hand: %g °C is past its limit", h, v))
 				continue
