@@ -138,3 +138,82 @@ func TestAChangeWhileTheHeadIsHotIsToldAgainstTheFile(t *testing.T) {
 		}
 	})
 }
+
+// Of a held run heat and fan are changed as it is resumed.
+func TestAHeldRunsHeatIsChangedAsItIsResumed(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := ordered(t, samples.Coupon(6), printing.Order{})
+		r.until(time.Hour, drawing)
+		r.Run.Hold(t.Context(), "")
+		r.until(time.Minute, parkedUp)
+		from := len(r.board.executed())
+		if _, err := r.Run.Trim(t.Context(), "", func(trim.Trim) trim.Trim { return trim.Trim{Heaters: map[heat.Heater]float64{heat.Nozzle: 6}} }, "Ada"); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(10 * time.Second)
+		for _, e := range r.board.executed()[from:] {
+			if strings.HasPrefix(e.Line, "M104") {
+				t.Errorf("while it is held %q is said", e.Line)
+			}
+		}
+		r.Run.Resume(t.Context(), "")
+		r.until(time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running })
+		time.Sleep(10 * time.Second)
+		nozzle := 0.0
+		r.board.do(func(b *simprinter.Board) { nozzle, _ = b.Setpoints() })
+		if want := r.files.file.Setpoints[heat.Nozzle] + 6; nozzle != want {
+			t.Errorf("the nozzle is set to %g, want %g", nozzle, want)
+		}
+	})
+}
+
+// A command that asks for a person, and that the printer does not know, holds the run before
+// anything more of the file is said, in whatever words the printer says so.
+func TestAPauseThatThePrinterDoesNotKnowHoldsTheRun(t *testing.T) {
+	for _, words := range []string{"unknown=quoted", "unknown=plain", "unknown=comment", "unknown=code", "unknown=unsupported", "unknown=error", "unknown=quoted,early"} {
+		t.Run(words, func(t *testing.T) {
+			synctest.Test(t, func(t *testing.T) {
+				file := strings.Replace(string(givenAhead(20)), "M106 S255\n", "M106 S255\nM600\n", 1)
+				r := spoken(t, text(file), words)
+				b := r.untilState(time.Hour, run.Held)
+				if !strings.Contains(b.Run.Reason, "M600, which the printer does not know") {
+					t.Errorf("it is held because %s", b.Run.Reason)
+				}
+				r.until(time.Minute, parkedUp)
+				if at, behind := r.at("M600"), r.at("G1 X100 Y40 E0.3 F1800"); at < 0 || behind >= 0 && !strings.Contains(words, "early") {
+					t.Errorf("M600 is line %d, and what follows it %d", at, behind)
+				}
+				r.Run.Resume(t.Context(), "")
+				r.untilState(time.Hour, run.Finished)
+			})
+		})
+	}
+}
+
+// spoken runs a part on a printer with other words.
+func spoken(t *testing.T, part written, dialect string) *rig {
+	t.Helper()
+	config := simprinter.Vesper()
+	config.Record, config.Dialect = true, simprinter.MustDialect(dialect)
+	r := &rig{t: t, files: shelfOf(t, part), board: newStandIn(config), begun: time.Now(), journals: t.TempDir()}
+	r.arrive()
+	r.until(time.Minute, isLive)
+	if _, err := r.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+// A printer that refuses a line of the file and goes on has laid a part without it: the run is
+// held.
+func TestARefusedLineHoldsTheRun(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := ordered(t, samples.Coupon(6), printing.Order{})
+		r.until(time.Hour, drawing)
+		r.cable.Load().say("!! Move out of range: 231.000 12.000 0.200")
+		b := r.untilState(time.Minute, run.Held)
+		if !strings.Contains(b.Run.Reason, "Move out of range") {
+			t.Errorf("it is held because %s", b.Run.Reason)
+		}
+	})
+}

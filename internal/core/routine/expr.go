@@ -44,7 +44,7 @@ type expr struct {
 	op          byte
 	left, right *expr
 	value       float64
-	name, part  string // part: setpoint, limit, or an axis of size
+	name, part  string // part: setpoint, limit, run, or an axis of size
 	unit        string
 }
 
@@ -139,8 +139,13 @@ var axes = []string{"x", "y", "z"}
 
 // heater is the range of what is known of a heater.
 func (s *scope) heater(h heat.Heater, part string) Span {
-	if part == "limit" {
+	switch own, known := s.machine.Run[h]; {
+	case part == "limit":
 		return one(s.machine.Limits.Of(h))
+	case part == "run" && known:
+		return one(own)
+	case part == "run":
+		return anything
 	}
 	if s.world == nil {
 		return anything

@@ -96,13 +96,13 @@ func (p *parser) factor() (*expr, error) {
 	}
 	out := &expr{op: 'v', name: n}
 	if p.is(".") {
-		if out.part, err = p.take(wordToken, "setpoint, limit, or x, y or z"); err != nil {
+		if out.part, err = p.take(wordToken, "setpoint, limit, run, or x, y or z"); err != nil {
 			return nil, err
 		}
 	}
 	known := p.known(n)
 	switch {
-	case p.heats(n) && (out.part == "" || out.part == "setpoint" || out.part == "limit"):
+	case p.heats(n) && (out.part == "" || out.part == "setpoint" || out.part == "limit" || out.part == "run"):
 		out.unit = "°C"
 	case n == "size" && slices.Contains(axes, out.part), out.part == "" && slices.Contains(axes, n):
 		out.unit = "mm"

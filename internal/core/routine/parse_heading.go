@@ -11,7 +11,7 @@ import (
 var name = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
 
 // reserved are the names that mean something already.
-var reserved = strings.Fields("all x y z size homed held ready is and or not true yes no with at most for else end limit setpoint nozzle bed chamber mm s min none")
+var reserved = strings.Fields("all x y z size homed held ready is and or not true yes no with at most for else end limit setpoint run nozzle bed chamber mm s min none")
 
 func (p *parser) routine() error {
 	var version, safe bool
@@ -248,7 +248,9 @@ func (p *parser) parameter() error {
 func (p *parser) standard(out *Parameter) (err error) {
 	switch out.Type {
 	case Number:
-		out.of, err = p.expr()
+		if out.of, err = p.expr(); err == nil && p.is(",", "held") {
+			out.held, err = p.expr()
+		}
 		return err
 	case Choice, Spool:
 		out.Default, err = p.take(textToken, "a text between quotation marks")

@@ -129,6 +129,7 @@ type Parameter struct {
 
 	low, high *expr // of a number
 	of        *expr // a number's default
+	held      *expr // and where a run is held, if that is known then
 	line      int
 }
 
@@ -263,6 +264,7 @@ type Machine struct {
 	Heaters []heat.Heater
 	Limits  heat.Limits
 	Outputs []string
+	Run     map[heat.Heater]float64 // °C: the setpoints of the run that is held; nil: none is
 }
 
 func (m Machine) has(h heat.Heater) bool {

@@ -47,6 +47,11 @@ func (s *scope) field(p Parameter) (f Field, err error) {
 			if err != nil {
 				return f, err
 			}
+			if p.held != nil && s.machine.Run != nil {
+				if own, err := s.number(p.held); err == nil && own > 0 {
+					v = own
+				}
+			}
 			f.Default = decimal(min(max(v, f.Low), f.High))
 		}
 	case Heater:

@@ -22,6 +22,11 @@ func (l *Life) cutOff(e Event, m Machine) {
 		gone = s.absent
 	case forgotten:
 		gone = s.absent
+	case returning:
+		gone.Reason = "its way back to the part was cut off: resume it once more"
+		if s.Wish.To == ToHold {
+			gone.Reason = s.Wish.Reason
+		}
 	case fresh:
 		gone.Was = kept{l.onward()}
 	}
@@ -131,7 +136,15 @@ func (l *Life) compare(e Event, m Machine) {
 		was.Drawn = m.At.At[gcode.E] < was.Back.At[gcode.E]-0.01
 		was.since = m.Now
 		was.Idled = was.Idled || s.cool != ""
+		coming := was.Coming && s.cool == "" && m.Alarm == "" && !l.rules.ByHand
+		if was.Coming && s.cool != "" {
+			s.Reason = s.cool + ": resume heats up first"
+		}
+		was.Coming = false
 		l.enter(was, s.Reason, m)
+		if coming { // somebody has resumed it, and nothing is otherwise since
+			l.comeBack(m)
+		}
 		return
 	case settling:
 		l.settle(was.heatedBy(s), Wish{}, s.Reason, m)

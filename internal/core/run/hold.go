@@ -216,17 +216,12 @@ func (l *Life) resume(m Machine) error {
 	return nil
 }
 
-// comeBack heats up, primes and goes back to where the run was held.
+// comeBack heats up to what the run had, whatever was heated or cooled meanwhile, primes and
+// goes back to where it was held.
 func (l *Life) comeBack(m Machine) {
 	s := l.stage.(parked)
-	to := s.Back.Clone()
-	for heater, setpoint := range m.At.Setpoints { // what a person changed meanwhile holds
-		if _, nozzle := heater.Tool(); setpoint > 0 && !(s.Idled && nozzle) && to.Setpoints != nil {
-			to.Setpoints[heater] = setpoint
-		}
-	}
 	next := returning{held: s.held, Back: s.Back, Drawn: s.Drawn}
-	next.errand = l.errand(l.rules.Parking.Resume(to, m.At, s.Drawn, l.file.Part))
+	next.errand = l.errand(l.rules.Parking.Resume(s.Back, m.At, s.Drawn, l.file.Part))
 	l.enter(next, "heating up, priming and coming back", m)
 	l.arrive(m)
 }

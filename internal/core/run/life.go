@@ -199,6 +199,15 @@ func (l *Life) KeepsBed() bool {
 	return is && s.bedUntil > 0
 }
 
+// Own are the setpoints with which a run goes on whose nozzle waits beside the part; nil: it
+// does not.
+func (l *Life) Own() map[heat.Heater]float64 {
+	if s, is := l.stage.(parked); is {
+		return maps.Clone(s.Back.Setpoints)
+	}
+	return nil
+}
+
 // Left tells how high above the part the nozzle of a run was when it was cut off,
 // mm, if it was off the part.
 func (l *Life) Left() (float64, bool) {

@@ -1,7 +1,9 @@
 package run
 
 import (
+	"maps"
 	"math"
+	"slices"
 	"strconv"
 
 	"diathermon/internal/core/gcode"
@@ -154,9 +156,17 @@ func (k Parking) Resume(at, here Point, drawn bool, part Part) []string {
 	if at.Knows() && here.Knows() {
 		k.aside(&s, at, here, part)
 	}
+	for _, h := range slices.Sorted(maps.Keys(here.Setpoints)) { // what was heated meanwhile, and is not the run's
+		if here.Setpoints[h] > 0 && at.Setpoints[h] <= 0 {
+			s.say(heat.SetCommand(h, 0))
+		}
+	}
 	heatUp(&s, at)
 	if !at.Knows() {
 		return s
+	}
+	if at.Fan <= 0 && here.Fan > 0 {
+		s.say("M107")
 	}
 	s.say("G21")
 	s.say("G90")

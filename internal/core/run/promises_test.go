@@ -154,6 +154,36 @@ func TestWhatWasAskedBeforeAnInterruptionIsNotDoneAfterIt(t *testing.T) {
 	}
 }
 
+func TestAWayBackThatWasCutOffGoesOn(t *testing.T) {
+	lead := run.Replayed{Point: newOne().m.At}
+	for what, c := range map[string]struct {
+		then  func(*one)
+		stage run.Stage
+		why   string
+	}{
+		"as it was":          {func(*one) {}, run.Returning, "coming back"},
+		"cooled since":       {func(o *one) { o.step(on(run.OnCool)) }, run.Parked, "so it is: resume heats up first"},
+		"an alarm waits":     {func(o *one) { o.m.Alarm = "too hot" }, run.Parked, "its way back to the part was cut off: resume it once more"},
+		"it is held already": {func(o *one) { o.step(on(run.OnHold)) }, run.Parked, "its way back to the part was cut off: resume it once more"},
+	} {
+		for _, gone := range []run.On{run.OnCut, run.OnBack} {
+			o := stages[run.Returning]().step(on(gone), run.Event{On: run.OnKept, Number: 5}, run.Event{On: run.OnReplayed, Lead: &lead})
+			if c.then(o); what == "it is held already" {
+				o = stages[run.Returning]().step(on(run.OnHold), on(gone), run.Event{On: run.OnKept, Number: 5}, run.Event{On: run.OnReplayed, Lead: &lead})
+				c.why = "so it is"
+			}
+			for range 4 {
+				if o.Stage() == run.Rejoining {
+					o.step(on(run.OnDone))
+				}
+			}
+			if o.Stage() != c.stage || !strings.Contains(o.Record().Reason, c.why) {
+				t.Errorf("%s: it is %s: %s", what, o.Stage(), o.Record().Reason)
+			}
+		}
+	}
+}
+
 func TestAStopIsAStopWhateverGoesAway(t *testing.T) {
 	for _, e := range []run.Event{on(run.OnCut), on(run.OnReset), on(run.OnBack)} {
 		o := stages[run.Stopping]()
@@ -173,7 +203,7 @@ func TestAHeldNozzleCoolsAndTheBedOfAForgottenRunIsKeptForAWhile(t *testing.T) {
 		t.Errorf("an idle nozzle: %q", says)
 	}
 	o.m.At.Setpoints = map[heat.Heater]float64{heat.Bed: 65, heat.NozzleOf(0): 0} // the bed by hand
-	if bed, nozzle := heated(o.back(t)); bed != "M190 S65" || nozzle != "M109 S205" {
+	if bed, nozzle := heated(o.back(t)); bed != "M190 S60" || nozzle != "M109 S205" {
 		t.Errorf("it comes back with %q and %q", bed, nozzle)
 	}
 
@@ -233,11 +263,15 @@ func TestJournalsOfBeforeAreRead(t *testing.T) {
 	}
 }
 
-func TestWhatAPersonSetWhileTheRunWasHeldHolds(t *testing.T) {
+func TestAResumeRestoresWhatTheRunHadWhateverWasHeatedMeanwhile(t *testing.T) {
 	o := held()
-	o.m.At.Setpoints = map[heat.Heater]float64{heat.Bed: 60, heat.NozzleOf(0): 215}
-	if bed, nozzle := heated(o.back(t)); bed != "M190 S60" || nozzle != "M109 S215" {
-		t.Errorf("it comes back with %q and %q", bed, nozzle)
+	o.m.At.Setpoints, o.m.At.Fan = map[heat.Heater]float64{heat.Bed: 0, heat.NozzleOf(0): 215, heat.Chamber: 40}, 1
+	if own := o.Own(); own[heat.NozzleOf(0)] != 205 || own[heat.Bed] != 60 {
+		t.Errorf("its own are %v", own)
+	}
+	says := o.back(t)
+	if bed, nozzle := heated(says); bed != "M190 S60" || nozzle != "M109 S205" || !slices.Contains(says, "M141 S0") {
+		t.Errorf("it comes back with %q", says)
 	}
 }
 

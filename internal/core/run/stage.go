@@ -149,10 +149,11 @@ type (
 	}
 	parked struct {
 		held
-		Back  Point
-		Drawn bool          `json:",omitempty"`
-		There bool          `json:",omitempty"` // it waits at the part, where it was found, and not beside it
-		since time.Duration // on the clock that never jumps
+		Back   Point
+		Drawn  bool          `json:",omitempty"`
+		Coming bool          `json:",omitempty"` // it was on its way back as it was cut off, and goes on with that
+		There  bool          `json:",omitempty"` // it waits at the part, where it was found, and not beside it
+		since  time.Duration // on the clock that never jumps
 	}
 	returning struct {
 		held
@@ -279,6 +280,7 @@ func before(s stage) stage {
 	case returning:
 		return s.before()
 	case cutShort:
+		s.Wish.To = ToHold
 		return returning(s).before()
 	case pickingUp:
 		return pickingUp{Layer: s.Layer}
@@ -298,5 +300,5 @@ func (s returning) before() stage {
 	if s.Picking {
 		return pickingUp{}
 	}
-	return parked{held: s.held, Back: s.Back, Drawn: s.Drawn}
+	return parked{held: s.held, Back: s.Back, Drawn: s.Drawn, Coming: s.Wish.To == Nothing}
 }

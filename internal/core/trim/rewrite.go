@@ -18,8 +18,8 @@ type Rewriter struct {
 	rest  Schedule // changes that are still to come
 	now   Trim
 	past  []Trim // that have held before; never changed in place
-	reads bool // something has been changed
-	n     int  // commands so far
+	reads bool   // something has been changed
+	n     int    // commands so far
 
 	is   gcode.State // where the file leads
 	line gcode.Line

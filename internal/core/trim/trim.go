@@ -71,11 +71,6 @@ func (t Trim) Equal(o Trim) bool {
 	return same(t.Heaters, o.Heaters) && same(t.First, o.First) && t.speed() == o.speed() && t.flow() == o.flow() && t.FanLow == o.FanLow && t.fanHigh() == o.fanHigh() && t.Height == o.Height && t.Most == o.Most && slices.Equal(t.Skip, o.Skip)
 }
 
-// SameHeat reports whether two trims change heaters and fan alike.
-func (t Trim) SameHeat(o Trim) bool {
-	return Trim{Heaters: t.Heaters, First: t.First, FanLow: t.FanLow, FanHigh: t.FanHigh}.Equal(Trim{Heaters: o.Heaters, First: o.First, FanLow: o.FanLow, FanHigh: o.FanHigh})
-}
-
 // Factor is by how much faster what lays plastic is drawn.
 func (t Trim) Factor() float64 { return t.speed() }
 

@@ -134,7 +134,7 @@ func (p *Performing) Machine(ctx context.Context) (m routine.Machine, err error)
 }
 
 func (p *Performing) machine() routine.Machine {
-	return routine.Machine{Size: p.cfg.Printer.Size(), Heaters: p.cfg.Printer.Heaters(), Limits: p.cfg.Printer.Limits, Outputs: p.outputs.Names()}
+	return routine.Machine{Size: p.cfg.Printer.Size(), Heaters: p.cfg.Printer.Heaters(), Limits: p.cfg.Printer.Limits, Outputs: p.outputs.Names(), Run: p.run.Own()}
 }
 
 // world is what is known of the printer now.

@@ -25,6 +25,8 @@ type job struct {
 	wanted    trim.Trim // how its lines are to be from the first one on
 	first     string    // said before the first of them: it chooses their tool; empty: nothing
 	performed int       // of the routines that come before the first of them
+	asking    int       // the last of the file's commands that asks for a person, from 1; 0: none has
+	asked     string    // what it was
 	outlook   outlook
 	there     bool // every move before the place where it is to end is being waited for
 	laid      bool // the bed is known to be occupied by it
@@ -127,7 +129,7 @@ func (p *Printing) step(e run.Event) error {
 		if refused == nil {
 			refused = err
 		}
-		if was == run.Rejoining && j.life.Stage().Open() { // before the file's lines
+		if (was == run.Rejoining || was.State() == run.Held) && j.life.Stage().Open() { // before the file's lines
 			p.mend(j)
 		}
 		for _, e := range effects {
@@ -297,6 +299,9 @@ func (p *Printing) Feed() {
 		if !there {
 			break
 		}
+		if j.fed > j.life.Taken() && j.asking == j.fed { // it may be that the printer does not know what asks for a person
+			break
+		}
 		if why := run.Asks(command); why != "" {
 			if j.fed == j.life.Taken() && p.talk.Conversation().Sure() {
 				p.step(run.Event{On: run.OnAsk, Reason: why})
@@ -320,6 +325,9 @@ func (p *Printing) Feed() {
 			}
 		}
 		j.hand(command)
+		if gcode.TraitsOf([]byte(command))&gcode.Pauses != 0 {
+			j.asking, j.asked = j.fed, command
+		}
 		p.talk.SayOfFile(j.trim.Line(command), &j.leads)
 		j.ahead.pass()
 	}

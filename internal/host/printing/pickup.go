@@ -101,8 +101,8 @@ func (p *Printing) replayTo(j *job, number, after int) {
 	}()
 }
 
-// mend says what a cut has kept from being said besides the file's lines, as the run goes on
-// by itself with a printer that has kept its place and its heat.
+// mend says what a cut, or a hold, has kept from being said besides the file's lines, as the
+// run goes on with what it had.
 func (p *Printing) mend(j *job) {
 	if j.trim == nil {
 		return

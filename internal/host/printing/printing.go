@@ -168,6 +168,8 @@ func (p *Printing) Hear(event any) bool {
 			p.progress(e.Number, p.where.Took().Heats)
 		case e.Kind == wire.Heard && !e.Own && e.Reply.Kind == wire.Action:
 			p.asked(e.Reply.Text)
+		case e.Kind == wire.Heard && !e.Own:
+			p.refused(e.Reply)
 		case e.Kind == wire.Greeted && e.Number >= 0:
 			p.step(run.Event{On: run.OnKept, Number: e.Number})
 		case e.Kind == wire.Greeted:
@@ -244,6 +246,14 @@ func (p *Printing) Situation() bounds.Situation {
 		s.Parked = j.life.Stage() == run.Parked
 	}
 	return s
+}
+
+// Own are the setpoints with which the run goes on that is held beside its part; nil: none is.
+func (p *Printing) Own() map[heat.Heater]float64 {
+	if p.job == nil {
+		return nil
+	}
+	return p.job.life.Own()
 }
 
 // InUse reports whether the run that goes on prints the file of that name. It may be

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/trim"
 	"diathermon/internal/core/wire"
@@ -25,9 +26,6 @@ func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) t
 		if j.life.Stage() == run.Preparing {
 			return fmt.Errorf("%w: it is being prepared; change it once its first line is said", run.ErrState)
 		}
-		if j.state() == run.Held && !t.SameHeat(before) {
-			return fmt.Errorf("%w: it is held; resume it, then change its heat and fan, or set the heater itself", run.ErrState)
-		}
 		if t.Equal(before) {
 			return nil
 		}
@@ -38,7 +36,11 @@ func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) t
 			return err
 		}
 		for _, line := range j.trim.Take(c, p.saidPoint().Setpoints) {
-			if h, v, heats := run.SetpointOf(line); heats && p.cfg.Printer.Limits.Check(h, v) != nil {
+			h, v, heats := run.SetpointOf(line)
+			if j.state() == run.Held && (heats || gcode.CodeOf([]byte(line)).Is('M', 106)) { // which come as it is resumed
+				continue
+			}
+			if heats && p.cfg.Printer.Limits.Check(h, v) != nil {
 				p.loop.Message(wire.Wrong, fmt.Sprintf("%s stays as it was set by hand: %g °C is past its limit", h, v))
 				continue
 			}
