@@ -10,7 +10,7 @@ type Trim struct {
 	FanMost      float64            `json:"fan_most_percent,omitempty" doc:"At most"`
 	Height       float64            `json:"height_mm,omitempty" doc:"By which the nozzle is higher: -1 to 1"`
 	Acceleration float64            `json:"acceleration,omitempty" doc:"mm/s² at most, of what the file sets and of what the printer has"`
-	Skip         []string           `json:"skip,omitempty" maxItems:"256" doc:"Objects whose lines are left out, by key or name"`
+	Skip         map[string]bool    `json:"skip,omitempty" doc:"Objects whose lines are left out, by key or name: true"`
 }
 
 // ChangeTrim changes how a run differs from its file; what is left out stays. A

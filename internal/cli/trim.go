@@ -68,13 +68,7 @@ func whole(c api.ChangeTrim) *api.Trim {
 		}
 		return *v
 	}
-	var skip []string
-	for o, leaves := range c.Skip {
-		if leaves {
-			skip = append(skip, o)
-		}
-	}
-	return &api.Trim{Skip: skip, Heaters: c.Heaters, First: c.First, Speed: value(c.Speed), Flow: value(c.Flow), FanLeast: value(c.FanLeast), FanMost: value(c.FanMost), Height: value(c.Height), Acceleration: value(c.Acceleration)}
+	return &api.Trim{Skip: c.Skip, Heaters: c.Heaters, First: c.First, Speed: value(c.Speed), Flow: value(c.Flow), FanLeast: value(c.FanLeast), FanMost: value(c.FanMost), Height: value(c.Height), Acceleration: value(c.Acceleration)}
 }
 
 func trimCommand() *cli.Command {

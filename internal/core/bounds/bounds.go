@@ -25,8 +25,21 @@ var (
 	ErrBusy     = errors.New("a run is going on")
 )
 
-// Slack is how far outside the bed, in mm, a line may lead.
-const Slack = 0.5
+// Slack is how far outside the volume, in mm, a line may lead, and Deep how far below the
+// bed: what first layers are lowered by, and no more.
+const (
+	Slack = 0.5
+	Deep  = 0.1
+)
+
+// Outside reports whether a range of an axis, mm in the machine's own frame, leaves a volume
+// of that size.
+func Outside(axis gcode.Axis, low, high, size float64) bool {
+	if axis == gcode.Z && low < -Deep {
+		return true
+	}
+	return low < -Slack || high > size+Slack
+}
 
 // A Machine is what a printer can take.
 type Machine struct {
@@ -121,7 +134,10 @@ func (m Machine) reach(l *gcode.Line, at gcode.State) error {
 		if size <= 0 || move.From[axis] == low[axis] && low[axis] == high[axis] {
 			continue
 		}
-		if at.Homed[axis] && (low[axis]+shift < -Slack || high[axis]+shift > size+Slack) {
+		if at.Homed[axis] && Outside(axis, low[axis]+shift+at.Frame.Least[axis], high[axis]+shift+at.Frame.Most[axis], size) {
+			if at.Frame.Least[axis] != 0 || at.Frame.Most[axis] != 0 {
+				return fmt.Errorf("%w: it leads to %c %.1f, or, with what has moved the frame since the start, to %.1f or %.1f, and this printer has 0 to %.0f mm", ErrLine, gcode.Letters[axis], move.To[axis]+shift, low[axis]+shift+at.Frame.Least[axis], high[axis]+shift+at.Frame.Most[axis], size)
+			}
 			return fmt.Errorf("%w: it leads to %c %.1f and this printer has 0 to %.0f mm", ErrLine, gcode.Letters[axis], move.To[axis]+shift, size)
 		}
 		if way := math.Abs(move.To[axis] - move.From[axis]); way > size+Slack {
@@ -153,6 +169,9 @@ func (s Situation) Typed(command string) error {
 		if err := s.Check(a); err != nil {
 			return fmt.Errorf("%w: %w", ErrSetpoint, err)
 		}
+	}
+	if err := l.Within(); err != nil {
+		return fmt.Errorf("%w: %w", ErrLine, err)
 	}
 	traits := l.Code().Traits()
 	switch {

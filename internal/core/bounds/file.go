@@ -26,6 +26,8 @@ type Finding struct {
 	Level Level
 	Title string // what is the matter, about the line
 	Do    string // what to do about it
+
+	Overrule bool `json:",omitempty"` // a block of which a person may say that it does not matter
 }
 
 const again = "take the line out, or slice it again for this printer"
@@ -40,30 +42,51 @@ func Filed(command []byte, l *gcode.Line, err error) (Finding, bool) {
 		return Finding{}, false
 	}
 	code := l.Code()
+	if beyond := l.Within(); beyond != nil {
+		return Finding{Level: Block, Title: beyond.Error(), Do: again}, true
+	}
 	meaning := code.Look()
 	switch {
 	case meaning.Traits&gcode.Ruins != 0:
-		return Finding{Block, fmt.Sprintf("%s %s", code, meaning.Does), again}, true
+		return Finding{Level: Block, Title: fmt.Sprintf("%s %s", code, meaning.Does), Do: again}, true
 	case l.Is('M', 149):
 		if !l.Has('F') && !l.Has('K') {
 			return Finding{}, false
 		}
-		return Finding{Block, fmt.Sprintf("%s %s, and this host bounds setpoints in °C", code, meaning.Does), again}, true
+		return Finding{Level: Block, Title: fmt.Sprintf("%s %s, and this host bounds setpoints in °C", code, meaning.Does), Do: again}, true
+	case l.Is('M', 42) && l.Has('I'):
+		return Finding{Level: Block, Title: "M42 with I switches a pin even where the firmware protects it, such as a heater's", Do: again}, true
+	case fastest(l) > oddSpeed:
+		return Finding{Level: Warn, Title: fmt.Sprintf("M203 lets an axis go %g mm/s, as most firmwares read it", fastest(l)), Do: "see that yours counts in mm/min"}, true
 	case meaning.Traits&gcode.Stranger != 0:
-		return Finding{Warn, fmt.Sprintf("%s %s", code, meaning.Does), "start it if that is what you want"}, true
+		return Finding{Level: Warn, Title: fmt.Sprintf("%s %s", code, meaning.Does), Do: "start it if that is what you want"}, true
 	case meaning.Traits&gcode.Text != 0:
 		if hidden, given, found := spoken(l.Text); found {
 			level := Warn
 			if given {
 				level = Block
 			}
-			return Finding{level, fmt.Sprintf("old firmwares find %s in the text of %s, which %s", hidden, code, hidden.Look().Does), "change the text"}, true
+			return Finding{Level: level, Title: fmt.Sprintf("old firmwares find %s in the text of %s, which %s", hidden, code, hidden.Look().Does), Do: "change the text"}, true
 		}
 	}
 	if len(command) > gcode.MaxLine {
-		return Finding{Warn, fmt.Sprintf("%s has more than the %d characters that many printers take in a line", code, gcode.MaxLine), "shorten it, unless your printer's firmware is known to take it"}, true
+		return Finding{Level: Warn, Title: fmt.Sprintf("%s has more than the %d characters that many printers take in a line", code, gcode.MaxLine), Do: "shorten it, unless your printer's firmware is known to take it"}, true
 	}
 	return Finding{}, false
+}
+
+// oddSpeed is how fast no axis goes, mm/s: some firmwares count M203 in mm/min.
+const oddSpeed = 2000
+
+// fastest is the highest speed that M203 lets an axis have; 0 of any other line.
+func fastest(l *gcode.Line) (v float64) {
+	if l.Is('M', 203) {
+		for _, letter := range []byte("XYZE") {
+			at, _ := l.Value(letter)
+			v = max(v, at)
+		}
+	}
+	return v
 }
 
 // unplain judges a command of a file that is not plain.
@@ -73,11 +96,11 @@ func unplain(command []byte, err error) Finding {
 	switch {
 	case guess.Named && !harmful:
 		name, _, _ := strings.Cut(string(command), " ")
-		return Finding{Note, fmt.Sprintf("%s is a named command, which some firmwares know", name), "see that yours does"}
+		return Finding{Level: Note, Title: fmt.Sprintf("%s is a named command, which some firmwares know", name), Do: "see that yours does"}
 	case harmful:
-		return Finding{Block, fmt.Sprintf("%v; it %s", bare(err), harm), "write it plainly, put a ; before it if it is a remark, or slice it again"}
+		return Finding{Level: Block, Title: fmt.Sprintf("%v; it %s", bare(err), harm), Do: "write it plainly, put a ; before it if it is a remark, or slice it again"}
 	}
-	return Finding{Warn, bare(err), "the firmware will judge it"}
+	return Finding{Level: Warn, Title: bare(err), Do: "the firmware will judge it"}
 }
 
 // bare is an error's text without the kind of error that it is.

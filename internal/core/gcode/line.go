@@ -49,6 +49,9 @@ type Line struct {
 	values [26]float64
 }
 
+// mark is the byte-order mark of UTF-8, with which some programs begin a text.
+const mark = "\xef\xbb\xbf"
+
 // Command returns the part of raw that the printer should receive: without
 // comments, line number, checksum and surrounding space. It is empty for a line
 // that says nothing. The result shares raw's memory unless a comment in
@@ -56,6 +59,9 @@ type Line struct {
 func Command(raw []byte) []byte {
 	if i := bytes.IndexByte(raw, ';'); i >= 0 {
 		raw = raw[:i]
+	}
+	if len(raw) > 0 && raw[0] == mark[0] { // at the beginning of a file
+		raw = bytes.TrimPrefix(raw, []byte(mark))
 	}
 	raw = bytes.Trim(raw, " \t\r\n\x00")
 	if len(raw) > 1 && (raw[0] == 'N' || raw[0] == 'n') && isDigit(raw[1]) {

@@ -36,6 +36,7 @@ type State struct {
 	At    Position // where the program has asked to be, in the frame that G92 sets
 	Shift Position // what G92 has added: the machine is at At + Shift
 	Homed [3]bool  // X, Y, Z have been homed
+	Frame Frame    `json:",omitzero"` // what else may have moved where lines lead
 }
 
 // A Move is one straight line, arc or curve asked of the machine.
@@ -81,7 +82,13 @@ func (s *State) Carry(l *Line, m *Move) bool {
 			s.Relative = l.Number == 91
 			s.RelativeExtruder = s.Relative
 		case 92:
+			if l.Sub > 0 {
+				s.reframe(l)
+				return false
+			}
 			s.redefine(l)
+		case 10, 53, 54, 55, 56, 57, 58, 59:
+			s.reframe(l)
 		}
 	case 'M':
 		switch l.Number {
@@ -98,6 +105,8 @@ func (s *State) Carry(l *Line, m *Move) bool {
 			}
 		case 107:
 			s.Fan = 0
+		case 206, 218, 290, 428:
+			s.reframe(l)
 		}
 	}
 	return false

@@ -9,6 +9,7 @@ import (
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/machine"
 	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 )
@@ -102,24 +103,33 @@ func (l *looking) fits() {
 	if len(l.Checks) == before && len(file.Setpoints) > 0 {
 		l.fine(Setpoint, "every setpoint is within its limit")
 	}
-	if tools := max(p.Tools, len(l.Slots)); file.Tools > tools {
+	tools := max(p.Tools, len(l.Slots))
+	for _, h := range sorted(file.Setpoints) {
+		if tool, nozzle := h.Tool(); nozzle && tool >= tools && file.Tools <= tools {
+			l.add(Check{Kind: Tool, Level: Block, Do: slice}, "the file gives %s a setpoint, and this printer has %s", h, counted(tools, "tool"))
+		}
+	}
+	if file.Tools > tools {
 		l.add(Check{Kind: Tool, Level: Block, Do: slice}, "the file uses tool %d, which is the %s, and this printer has %s", file.Tools-1, ordinal(file.Tools), counted(tools, "tool"))
 	}
 	before = len(l.Checks)
 	size := p.Size()
 	for axis := gcode.X; axis <= gcode.Z && !file.Extent.Empty; axis++ {
 		low, high := file.Extent.Min[axis], file.Extent.Max[axis]
-		if low < -bounds.Slack || high > size[axis]+bounds.Slack {
+		if bounds.Outside(axis, low, high, size[axis]) {
 			l.add(Check{Kind: Volume, Level: Block, Do: slice}, "it does not fit: %c reaches from %.1f to %.1f mm and this printer has 0 to %.0f mm", gcode.Letters[axis], low, high, size[axis])
 		}
 	}
 	l.reach()
+	l.frame()
 	if len(l.Checks) == before && !file.Extent.Empty {
 		l.fine(Volume, "it fits")
 	}
 	if file.Extent.Empty {
 		l.add(Check{Kind: Plastic, Level: Warn, Do: "start it if that is what you want"}, "the file lays no plastic")
 	}
+	l.melts()
+	l.pins()
 	if hottest := max(p.Limits.Nozzle, p.Limits.Bed, p.Limits.Chamber); file.Hidden > hottest {
 		l.add(Check{Kind: Named, Level: Block, Do: slice}, "line %d has a named command with %g, which is above every limit of this printer if it is a temperature", file.HiddenLine, file.Hidden)
 	}
@@ -187,7 +197,11 @@ func (l *looking) lines() {
 		if found.Count > 1 {
 			where += fmt.Sprintf(" and %d more", found.Count-1)
 		}
-		l.add(Check{Kind: Line, Level: found.Level, Do: found.Do}, "%s: %s", where, found.Title)
+		kind := Line
+		if found.Overrule {
+			kind = Odd
+		}
+		l.add(Check{Kind: kind, Level: found.Level, Overrule: found.Overrule, Do: found.Do}, "%s: %s", where, found.Title)
 	}
 	if len(l.File.Findings) == 0 {
 		l.fine(Line, "nothing is odd in its lines")
@@ -224,7 +238,7 @@ func (l *looking) around() {
 	}
 }
 
-// reach finds moves that lead out of the volume, though nothing is laid there.
+// reach finds moves that lead out of the volume, whether something is laid there or not.
 func (l *looking) reach() {
 	r, size := l.File.Reach, l.Printer.Size()
 	for axis := gcode.X; axis <= gcode.Z; axis++ {
@@ -232,11 +246,60 @@ func (l *looking) reach() {
 			at   float64
 			line int
 		}{{r.Min[axis], r.MinLine[axis]}, {r.Max[axis], r.MaxLine[axis]}} {
-			if end.line > 0 && (end.at < -bounds.Slack || end.at > size[axis]+bounds.Slack) {
-				l.add(Check{Kind: Travel, Level: Warn, Do: "start it only if your printer's firmware can go there or stops at its ends"},
+			switch {
+			case end.line == 0 || !bounds.Outside(axis, end.at, end.at, size[axis]):
+			case axis == gcode.Z && end.at < 0:
+				l.add(Check{Kind: Depth, Level: Block, Do: slice}, "line %d: the nozzle goes to Z %.2f mm, which is below the bed", end.line, end.at)
+			default:
+				l.add(Check{Kind: Travel, Level: Block, Overrule: true, Do: "slice it again, or start it all the same if your printer goes there, or stops at its ends"},
 					"line %d: it moves to %c %.1f mm and this printer has 0 to %.0f mm", end.line, gcode.Letters[axis], end.at, size[axis])
 			}
 		}
+	}
+}
+
+// frame looks whether something has moved what the printer takes its places for, since it was
+// started, and the file would go by that.
+func (l *looking) frame() {
+	at := l.At
+	if f := at.Frame; f.Unknown || f.Least != f.Most {
+		l.add(Check{Kind: Frame, Level: Block, Passing: true, Do: "restart the printer, or take back by hand what has moved it; then home"}, "lines have moved the printer's frame since it was started, and it is not certain by how much")
+		return
+	}
+	for axis := gcode.X; axis <= gcode.Z; axis++ {
+		if shift := at.Shift[axis]; l.File.Unhomed[axis] && math.Abs(shift) > bounds.Deep {
+			l.add(Check{Kind: Frame, Level: Block, Passing: true, Do: "home the printer"}, "the file does not home %c first, and G92 has moved it by %.1f mm", gcode.Letters[axis], shift)
+		}
+	}
+}
+
+// How much a hot end melts, mm³/s: more than most, and more than any.
+const (
+	much = 30
+	most = 50
+)
+
+// melts looks whether a hot end melts as much as the file lays.
+func (l *looking) melts() {
+	d := l.Printer.Filament
+	if d <= 0 {
+		d = 1.75
+	}
+	switch flow := l.File.Melts * math.Pi * d * d / 4; {
+	case flow > most:
+		l.add(Check{Kind: Flow, Level: Block, Overrule: true, Do: "slice it again with less speed, or a filament's diameter that is right"}, "it asks for %.0f mm³ of plastic a second, which no hot end melts", flow)
+	case flow > much:
+		l.add(Check{Kind: Flow, Level: Warn, Do: "see that your hot end melts so much"}, "it asks for %.0f mm³ of plastic a second", flow)
+	}
+}
+
+// pins looks at pins that the file switches and nobody has named as an output.
+func (l *looking) pins() {
+	for _, pin := range l.File.Pins {
+		if slices.ContainsFunc(l.Printer.Outputs, func(o machine.Output) bool { return o.Kind == machine.Pin && o.Number == pin.Number }) {
+			continue
+		}
+		l.add(Check{Kind: Pin, Level: Block, Overrule: true, Do: "name it as an output in the configuration if it is one; take the line out if you do not know it"}, "line %d switches pin %d, which may be a heater's", pin.Line, pin.Number)
 	}
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"diathermon/internal/core/bed"
 	"diathermon/internal/core/bounds"
+	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/run"
@@ -44,7 +45,11 @@ const (
 	Setpoint Kind = "setpoint" // within the heaters' limits
 	Tool     Kind = "tool"     // the printer has it
 	Volume   Kind = "volume"   // what is laid fits
-	Travel   Kind = "travel"   // so do all other moves
+	Depth    Kind = "depth"    // nothing goes below the bed
+	Travel   Kind = "travel"   // all other moves stay inside, too
+	Frame    Kind = "frame"    // the printer's places are those of the file
+	Flow     Kind = "flow"     // a hot end melts as much
+	Pin      Kind = "pin"      // what is switched heats nothing
 	Nozzle   Kind = "nozzle"   // of the diameter that the file is for
 	Filament Kind = "filament" // of the diameter that the file is for
 	Slot     Kind = "slot"     // something is loaded
@@ -52,6 +57,7 @@ const (
 	Plastic  Kind = "plastic"  // some is laid
 	Named    Kind = "command"  // a named command with a number that could heat
 	Line     Kind = "line"     // what else is found in a line of the file
+	Odd      Kind = "odd"      // the same, where it may be meant so
 	Sensor   Kind = "sensor"   // the heaters are read
 	Guards   Kind = "guards"   // they watch
 	Disk     Kind = "disk"     // has room
@@ -97,6 +103,7 @@ type Facts struct {
 	Slots    []stock.Slot
 	Unread   []heat.Heater // of which the printer tells no temperature
 	Around   Around
+	At       gcode.State // where the lines lead that the printer has taken
 	File     toolpath.Summary
 }
 

@@ -48,7 +48,19 @@ func TestEachCheckFindsItsOwn(t *testing.T) {
 		"thick":        {func(f *preflight.Facts) { f.Printer.Filament, f.File.Hints.Filament = 1.75, 2.85 }, preflight.Warn, "filament of 2.85 mm", preflight.Filament},
 		"travels out": {func(f *preflight.Facts) {
 			f.File.Reach.Max, f.File.Reach.MaxLine = [3]float64{244, 0, 0}, [3]int{12, 0, 0}
-		}, preflight.Warn, "line 12: it moves to X 244.0", preflight.Travel},
+		}, preflight.Block, "line 12: it moves to X 244.0", preflight.Travel},
+		"below the bed": {func(f *preflight.Facts) {
+			f.File.Reach.Min, f.File.Reach.MinLine = [3]float64{0, 0, -0.3}, [3]int{0, 0, 9}
+		}, preflight.Block, "line 9: the nozzle goes to Z -0.30 mm, which is below the bed", preflight.Depth},
+		"a frame that was moved": {func(f *preflight.Facts) { f.At.Frame.Least[0], f.At.Frame.Most[0] = -5, 5 }, preflight.Block, "moved the printer's frame", preflight.Frame},
+		"not homed, and moved":   {func(f *preflight.Facts) { f.At.Shift[2], f.File.Unhomed[2] = 9, true }, preflight.Block, "does not home Z first, and G92 has moved it by 9.0 mm", preflight.Frame},
+		"no hot end melts it":    {func(f *preflight.Facts) { f.Printer.Filament, f.File.Melts = 1.75, 25 }, preflight.Block, "60 mm³ of plastic a second", preflight.Flow},
+		"few hot ends melt it":   {func(f *preflight.Facts) { f.Printer.Filament, f.File.Melts = 1.75, 15 }, preflight.Warn, "36 mm³ of plastic a second", preflight.Flow},
+		"a pin":                  {func(f *preflight.Facts) { f.File.Pins = []toolpath.Pin{{Number: 4, Line: 3}} }, preflight.Block, "line 3 switches pin 4", preflight.Pin},
+		"another tool's heater":  {func(f *preflight.Facts) { f.File.Setpoints[heat.NozzleOf(3)] = 200 }, preflight.Block, "nozzle3 a setpoint, and this printer has 1 tool", preflight.Tool},
+		"an odd line": {func(f *preflight.Facts) {
+			f.File.Findings = []toolpath.Finding{{Finding: bounds.Finding{Level: bounds.Block, Title: "it is odd", Do: "look", Overrule: true}, Line: 7, Count: 1}}
+		}, preflight.Block, "line 7: it is odd", preflight.Odd},
 		"no printer":      {func(f *preflight.Facts) { f.LinkLive, f.LinkWhy = false, "unplugged" }, preflight.Block, "not answering", preflight.Link},
 		"busy":            {func(f *preflight.Facts) { f.Busy = "knob.gcode" }, preflight.Block, "knob.gcode is not done yet", preflight.Busy},
 		"too hot":         {func(f *preflight.Facts) { f.File.Setpoints[heat.Nozzle] = 290 }, preflight.Block, "limit of 285 °C", preflight.Setpoint},

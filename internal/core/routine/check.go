@@ -26,6 +26,7 @@ type Facts struct {
 	Tunes     bool
 	Outputs   []string
 	Asks      bool
+	Changes   []gcode.Code  // factors that it sets, which are given back at its end
 	Longest   time.Duration // of waiting and asking, all together; moves not counted
 }
 
@@ -42,7 +43,7 @@ func (r *Routine) Check(m Machine, library Library) (Facts, error) {
 	}
 	c.calls = []string{r.Name}
 	c.facts.MotorsOff = r.Safe.MotorsOff
-	if _, err := c.walk(r.steps, s, track{}, nil); err != nil {
+	if _, err := c.walk(r.steps, s, begun, nil); err != nil {
 		return Facts{}, err
 	}
 	slices.Sort(c.facts.Outputs)
@@ -76,7 +77,12 @@ type track struct {
 	waited   time.Duration
 	pushed   float64
 	drawn    float64
+	flow     Span // by which filament is multiplied; M221
+	speed    Span // and feeds; M220
 }
+
+// begun is the track on which a routine begins: with speed and flow as lines say them.
+var begun = track{flow: one(1), speed: one(1)}
 
 // A place is where an axis may be: sent there, or so far from where it stood.
 type place struct {
@@ -100,6 +106,7 @@ func (c *checker) join(a, b track) track {
 		}
 		a.at[i].Span = a.at[i].join(b.at[i].Span)
 	}
+	a.flow, a.speed = a.flow.join(b.flow), a.speed.join(b.speed)
 	a.waited, a.pushed, a.drawn = max(a.waited, b.waited), max(a.pushed, b.pushed), max(a.drawn, b.drawn)
 	return a
 }

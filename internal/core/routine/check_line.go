@@ -80,9 +80,16 @@ func (c *checker) say(g template, s *scope, t track) (track, error) {
 	if c.held && (g.code.Traits()&gcode.Unsettles != 0) {
 		return t, fmt.Errorf("%s %s, and a held run would not find back: it does not go with when held", g.code, g.code.Look().Does)
 	}
+	if err := c.factor(g.code, spans, &t); err != nil {
+		return t, err
+	}
 	switch {
 	case g.code.Is('G', 0), g.code.Is('G', 1):
 		return c.move(spans, t)
+	case g.code.Is('G', 10):
+		t.drawn += mostDrawn
+	case g.code.Is('G', 11):
+		t.pushed += mostDrawn
 	case g.code.Is('G', 4):
 		if spans['S'].High > mostDwell || spans['P'].High > 1000*mostDwell {
 			return t, fmt.Errorf("the printer may wait for %s s in one line; up to %s go", spans['S'], decimal(mostDwell))
@@ -107,6 +114,35 @@ func (c *checker) say(g template, s *scope, t track) (track, error) {
 	return t, nil
 }
 
+// mostDrawn is what G10 may draw back at the most, and G11 push, mm of filament: what the
+// printer is set to is not known here.
+const mostDrawn = 35
+
+// factor judges what a line multiplies from then on.
+func (c *checker) factor(code gcode.Code, spans map[byte]Span, t *track) error {
+	for _, f := range code.Factors() {
+		for _, letter := range []byte(f.Letters) {
+			span, given := spans[letter]
+			if !given {
+				continue
+			}
+			if err := f.Holds(letter, span.Low, span.High); err != nil {
+				return err
+			}
+			switch share := (Span{span.Low / 100, span.High / 100}); {
+			case code.Is('M', 221):
+				t.flow = share
+			case code.Is('M', 220):
+				t.speed = share
+			}
+			if !slices.Contains(c.facts.Changes, code) {
+				c.facts.Changes = append(c.facts.Changes, code)
+			}
+		}
+	}
+	return nil
+}
+
 // measured reports whether an expression depends on what the printer reports, whose
 // range is found out when it is performed.
 func measured(e *expr) bool {
@@ -120,10 +156,11 @@ func measured(e *expr) bool {
 }
 
 func (c *checker) move(spans map[byte]Span, t track) (track, error) {
-	if f, given := spans['F']; given && (f.Low <= 0 || f.High > mostFeed) {
-		return t, fmt.Errorf("its F may be %s, and more than 0 and up to %s mm/min go", f, decimal(mostFeed))
+	if f, given := spans['F']; given && (f.Low <= 0 || f.High*t.speed.High > mostFeed) {
+		return t, fmt.Errorf("its F may be %s, and more than 0 and up to %s mm/min go, with its speed of up to %s %%", f, decimal(mostFeed), decimal(100*t.speed.High))
 	}
 	if e, given := spans['E']; given {
+		e = corners(e, t.flow, func(a, b float64) float64 { return a * b })
 		if !(e.Low >= -mostFilament && e.High <= mostFilament) {
 			return t, fmt.Errorf("it may move %s mm of filament in one line, and %s go", e, decimal(mostFilament))
 		}

@@ -1,6 +1,10 @@
 package routine
 
-import "diathermon/internal/core/heat"
+import (
+	"slices"
+
+	"diathermon/internal/core/heat"
+)
 
 // leave begins to make what is safe.
 func (p *Performance) leave(state State, why string) {
@@ -63,6 +67,11 @@ func (p *Performance) modes() []string {
 	if p.before.RelativeExtruder {
 		out[1] = "M83"
 	}
+	for _, f := range given {
+		if before, known := p.before.Factors[f.code]; known && slices.Contains(p.factors, f.code) {
+			out = append(out, f.line(before))
+		}
+	}
 	return out
 }
 
@@ -72,6 +81,10 @@ func (p *Performance) modes() []string {
 // and every output for one that it has set.
 func Abandoned(r *Routine, m Machine, w World, why string) *Performance {
 	p := &Performance{Routine: r, State: Leaving, Why: why, machine: m, begun: w.Now, raised: map[heat.Heater]bool{}, switched: m.Outputs, ending: Broken, cut: true, away: true}
+	p.before.Factors = w.Factors
+	for _, f := range given {
+		p.factors = append(p.factors, f.code)
+	}
 	for _, h := range m.Heaters {
 		p.raised[h] = true
 	}

@@ -47,6 +47,7 @@ type World struct {
 	Heaters          map[heat.Heater]HeaterNow
 	Relative         bool // the modes that lines are read in
 	RelativeExtruder bool
+	Factors          map[gcode.Code]float64 // what speed (M220), flow (M221) and advance (M900) are set to, as far as it is known
 }
 
 // A HeaterNow is what a heater reports, °C.
@@ -133,6 +134,7 @@ type Performance struct {
 	library  Library
 	begun    time.Duration
 	before   World
+	factors  []gcode.Code // that are given back
 	stack    []frame
 	steps    int
 	number   int // of the last effect or question
@@ -164,10 +166,23 @@ type frame struct {
 func Begin(r *Routine, m Machine, library Library, values map[string]string, w World) (*Performance, []Effect, error) {
 	library = remembered(library)
 	w.Heaters = maps.Clone(w.Heaters)
-	if _, err := r.Check(m, library); err != nil {
+	facts, err := r.Check(m, library)
+	if err != nil {
 		return nil, nil, err
 	}
-	p := &Performance{Routine: r, State: Going, Values: map[string]string{}, machine: m, library: library, begun: w.Now, before: w, raised: map[heat.Heater]bool{}}
+	p := &Performance{Routine: r, State: Going, Values: map[string]string{}, machine: m, library: library, begun: w.Now, before: w, raised: map[heat.Heater]bool{}, factors: facts.Changes}
+	lines := []string{"G90", "M83"}
+	for _, f := range given { // what it pushes, and how fast, is what its lines say
+		if v, known := w.Factors[f.code]; known && f.plain > 0 && v != f.plain {
+			lines = append(lines, f.line(f.plain))
+			p.factors = append(p.factors, f.code)
+		}
+	}
+	for _, code := range facts.Changes {
+		if _, known := w.Factors[code]; !known {
+			return nil, nil, fmt.Errorf("%w: what %s is set to now is not known, and could not be given back: say it once by hand", ErrValue, code)
+		}
+	}
 	names := map[string]bool{}
 	s, err := r.open(&p.machine, &w, func(f Field) (value, error) {
 		names[f.Name] = true
@@ -186,9 +201,21 @@ func Begin(r *Routine, m Machine, library Library, values map[string]string, w W
 		return nil, nil, err
 	}
 	p.stack = []frame{{steps: r.steps, scope: s, whole: true}}
-	first := p.effect(Effect{Kind: Say, Lines: []string{"G90", "M83"}})
+	first := p.effect(Effect{Kind: Say, Lines: lines})
 	return p, []Effect{first}, nil
 }
+
+// given are the factors that a routine gives back.
+var given = []factor{{gcode.Code{Letter: 'M', Number: 220}, 'S', 100}, {gcode.Code{Letter: 'M', Number: 221}, 'S', 100}, {gcode.Code{Letter: 'M', Number: 900}, 'K', 0}}
+
+// A factor is what is multiplied by a command's parameter.
+type factor struct {
+	code   gcode.Code
+	letter byte
+	plain  float64 // with which lines mean what they say; 0: any
+}
+
+func (f factor) line(v float64) string { return f.code.String() + " " + string(f.letter) + decimal(v) }
 
 // remembered is a library that gives the same routine whenever it is asked: what is
 // called is what was checked, whatever is stored meanwhile.

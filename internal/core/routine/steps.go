@@ -77,7 +77,7 @@ func (p *Performance) step(st *step, s *scope, w *World) (*Effect, bool, error) 
 		}
 		return &Effect{Kind: Heat, Heater: h[0]}, false, nil
 	case set:
-		if _, err := c.step(st, s, track{}, nil); err != nil {
+		if _, err := c.step(st, s, begun, nil); err != nil {
 			return nil, false, err
 		}
 		to, err := s.number(st.amount)
@@ -86,7 +86,7 @@ func (p *Performance) step(st *step, s *scope, w *World) (*Effect, bool, error) 
 		}
 		return &Effect{Kind: Output, Output: st.what, To: to}, false, err
 	case lift:
-		if _, err := c.step(st, s, track{}, nil); err != nil {
+		if _, err := c.step(st, s, begun, nil); err != nil {
 			return nil, false, err
 		}
 		mm, err := s.number(st.amount)
@@ -159,7 +159,9 @@ func (p *Performance) reading() []string {
 
 // say makes the lines of a template, if they may be said where things stand.
 func (p *Performance) say(c *checker, g template, s *scope, w *World) (*Effect, bool, error) {
-	if _, err := c.say(g, s, track{relative: p.relative}); err != nil {
+	t := begun
+	t.relative = p.relative
+	if _, err := c.say(g, s, t); err != nil {
 		return nil, false, err
 	}
 	line, err := g.line(s)

@@ -2,6 +2,7 @@ package run
 
 import (
 	"bufio"
+	"cmp"
 	"fmt"
 	"io"
 	"maps"
@@ -17,6 +18,16 @@ type Point struct {
 	gcode.State
 	Setpoints   map[heat.Heater]float64 `json:",omitempty"` // °C, of the heaters that were given one
 	Speed, Flow float64                 `json:",omitempty"` // M220 and M221 in percent; 0 is as after a start: 100
+	Advance     *float64                `json:",omitempty"` // M900, s; nil: no line has said it. What it points to never changes
+}
+
+// Factors are what multiplies what lines say, as far as lines have said it.
+func (p Point) Factors() map[gcode.Code]float64 {
+	out := map[gcode.Code]float64{{Letter: 'M', Number: 220}: cmp.Or(p.Speed, 100), {Letter: 'M', Number: 221}: cmp.Or(p.Flow, 100)}
+	if p.Advance != nil {
+		out[gcode.Code{Letter: 'M', Number: 900}] = *p.Advance
+	}
+	return out
 }
 
 // Apply carries the point over one line.
@@ -31,6 +42,9 @@ func (p *Point) Apply(l *gcode.Line) {
 		p.Speed = v
 	} else if ok && l.Is('M', 221) {
 		p.Flow = v
+	}
+	if k, ok := l.Value('K'); ok && l.Is('M', 900) {
+		p.Advance = &k
 	}
 	p.State.Apply(l)
 }

@@ -27,7 +27,7 @@ func square(z float64, x int) string {
 	return fmt.Sprintf("G1 Z%.2f F600\nG1 X%d Y50 F3000\nG1 X%d E1\nG1 Y70 E1\nG1 X%d E1\nG1 Y50 E1\n", z, x, x+20, x)
 }
 
-const begin = "G28\nM104 S210\nM83\n"
+const begin = "G28\nM109 S210\nM83\n"
 const end = "G1 E-1\nG1 Z50\nM104 S0\n"
 
 func TestLayersAreFoundHoweverTheyAreDrawn(t *testing.T) {

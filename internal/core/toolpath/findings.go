@@ -2,6 +2,7 @@ package toolpath
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
 	"diathermon/internal/core/bounds"
@@ -40,7 +41,10 @@ func Found(before []Finding, f bounds.Finding, line int) []Finding {
 
 // unhomed finds moves of an axis whose place is not known.
 func (s *scanner) unhomed(state *gcode.State, axis gcode.Axis) {
-	if s.warned || state.Relative {
+	if state.Relative {
+		return
+	}
+	if s.Unhomed[axis] = true; s.warned {
 		return
 	}
 	s.warned = true
@@ -60,12 +64,59 @@ func (s *scanner) tooCold() {
 	switch {
 	case !given:
 		s.find(bounds.Finding{Level: bounds.Warn, Title: fmt.Sprintf("it lays plastic and has not heated %s", h), Do: "heat it before you start, or slice it again with a temperature"})
+	case v >= coldest && s.waited[h] < coldest:
+		s.find(bounds.Finding{Level: bounds.Block, Overrule: true, Title: fmt.Sprintf("it sets %s to %.0f °C and lays plastic without waiting for that", h, v), Do: "put M109 before it, slice it again, or heat it before you start"})
 	case v < coldest:
 		s.find(bounds.Finding{Level: bounds.Block, Title: fmt.Sprintf("it lays plastic with %s set to %.0f °C, which is too cold for any filament", h, v), Do: "slice it again with the filament's temperature"})
 	default:
 		return
 	}
 	s.cold = true
+}
+
+// waitedFor notes a setpoint that the file waits for.
+func (s *scanner) waitedFor(h heat.Heater, v float64) {
+	if s.waited == nil {
+		s.waited = map[heat.Heater]float64{}
+	}
+	s.waited[h] = v
+}
+
+// mostPins are kept of a file.
+const mostPins = 16
+
+// pin notes a pin that the file switches.
+func (s *scanner) pin(l *gcode.Line) {
+	v, named := l.Value('P')
+	n := int(v)
+	if !named || slices.ContainsFunc(s.Pins, func(p Pin) bool { return p.Number == n }) || len(s.Pins) >= mostPins {
+		return
+	}
+	s.Pins = append(s.Pins, Pin{n, s.Lines})
+}
+
+// arcless is how far, mm, an arc's end may be from its circle: slicers round.
+const arcless = 0.5
+
+// bowed finds an arc that cannot be: its radius does not span its chord, or its end is not on
+// the circle on which it begins.
+func (s *scanner) bowed(m *gcode.Move) {
+	a, b, _ := m.Plane.Axes()
+	from := math.Hypot(m.From[a]-m.Centre[0], m.From[b]-m.Centre[1])
+	to := math.Hypot(m.To[a]-m.Centre[0], m.To[b]-m.Centre[1])
+	if r, given := s.line.Value('R'); given && !s.line.Has('I') && !s.line.Has('J') && !s.line.Has('K') {
+		chord, r := math.Hypot(m.To[a]-m.From[a], m.To[b]-m.From[b]), math.Abs(r)
+		if s.program.State.Inches {
+			r *= 25.4
+		}
+		if chord > 2*r+arcless {
+			s.find(bounds.Finding{Level: bounds.Block, Title: "an arc's radius is too small for its ends", Do: "slice it again without arcs"})
+		}
+		return
+	}
+	if math.Abs(from-to) > arcless {
+		s.find(bounds.Finding{Level: bounds.Block, Title: "an arc does not end on the circle on which it begins", Do: "slice it again without arcs"})
+	}
 }
 
 // leaves finds what a file leaves behind at its end.

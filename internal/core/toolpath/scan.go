@@ -99,6 +99,8 @@ type scanner struct {
 	flight   [mostFlight]flight
 	object   int // of Objects, whose lines these are; -1: of none
 	onBed    onBed
+	filament filament
+	waited   map[heat.Heater]float64 // °C that were waited for, by heater
 	now      map[heat.Heater]float64
 }
 
@@ -166,9 +168,13 @@ func (s *scanner) carry(command []byte) error {
 	}
 	tag := s.moves % mostFlight
 	s.flight[tag] = flight{s.order, nothing, s.tool(), s.Commands}
+	known := !s.program.State.Frame.Unknown
 	m := s.program.Take(l, tag)
 	if m == nil {
 		s.laying = false
+		if known && s.program.State.Frame.Unknown {
+			s.find(bounds.Finding{Level: bounds.Block, Title: fmt.Sprintf("%s %s of which only the printer knows where it is", l.Code(), l.Code().Look().Does), Do: "take the line out, or put the frame somewhere in the file"})
+		}
 		if l.Letter == 'G' {
 			return s.possible(command)
 		}
@@ -221,6 +227,14 @@ func (s *scanner) other(l *gcode.Line, command []byte) error {
 		if seconds := l.Dwell(); seconds < 0 || seconds > longestDwell {
 			return fmt.Errorf("a wait of %g s is not possible: %q", seconds, command)
 		}
+	case l.Is('M', 116):
+		for h, v := range s.now {
+			s.waitedFor(h, v)
+		}
+	case l.Is('M', 82), l.Is('M', 83), l.Is('G', 90), l.Is('G', 91):
+		s.filament.mode(l)
+	case l.Is('M', 42):
+		s.pin(l)
 	case l.Is('M', 3), l.Is('M', 4):
 		if s.spindle == 0 {
 			s.spindle = s.Lines
@@ -246,6 +260,7 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 	if !(length <= longestMove) {
 		return fmt.Errorf("a move of %g mm is more than any machine can do: %q", length, command)
 	}
+	low, high := s.machineBox(m, straight)
 	state := &s.program.State
 	for axis := gcode.X; axis <= gcode.Z; axis++ {
 		if m.From[axis] == m.To[axis] && straight {
@@ -253,17 +268,27 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 		}
 		if !state.Homed[axis] {
 			s.unhomed(state, axis)
-			continue
+			if state.Relative { // from wherever it is
+				continue
+			}
 		}
-		if v := m.To[axis] + state.Shift[axis]; s.Reach.MinLine[axis] == 0 || v < s.Reach.Min[axis] || v > s.Reach.Max[axis] {
-			s.Reach.add(state.Machine(), axis, s.Lines)
-		}
+		s.Reach.add(low[axis], high[axis], axis, s.Lines)
 	}
 	pushed := m.Extrusion()
 	s.push(pushed)
 	s.laying = pushed > 0 && (dx != 0 || dy != 0 || !straight)
+	if pushed != 0 && (dx != 0 || dy != 0) {
+		if pushed < 0 && !state.RelativeExtruder {
+			s.filament.draw()
+		} else if pushed > 0 && state.RelativeExtruder != s.filament.relative {
+			s.filament.differ(s.Lines)
+		}
+	}
+	if m.Arc {
+		s.bowed(m)
+	}
 	if s.laying {
-		s.lay(m, straight, pushed, length)
+		s.lay(m, &low, &high, pushed, length)
 	}
 	if s.draw != nil {
 		s.show(m)
@@ -271,8 +296,26 @@ func (s *scanner) moved(m *gcode.Move, command []byte) error {
 	return nil
 }
 
+// machineBox is where a move leads in the machine's own frame, whatever has moved that of the
+// lines, in the widest way in which they can be read.
+func (s *scanner) machineBox(m *gcode.Move, straight bool) (low, high [3]float64) {
+	low, high = [3]float64(m.From[:3]), [3]float64(m.To[:3])
+	if !straight {
+		low, high = m.Box()
+	}
+	state := &s.program.State
+	for axis := range 3 {
+		if low[axis] > high[axis] {
+			low[axis], high[axis] = high[axis], low[axis]
+		}
+		low[axis] += state.Shift[axis] + state.Frame.Least[axis]
+		high[axis] += state.Shift[axis] + state.Frame.Most[axis]
+	}
+	return low, high
+}
+
 // lay accounts for a move that draws plastic.
-func (s *scanner) lay(m *gcode.Move, straight bool, pushed, length float64) {
+func (s *scanner) lay(m *gcode.Move, low, high *[3]float64, pushed, length float64) {
 	if s.First == 0 {
 		s.First = s.Commands
 	}
@@ -280,14 +323,10 @@ func (s *scanner) lay(m *gcode.Move, straight bool, pushed, length float64) {
 	if s.begun <= 1 {
 		box = &s.Extent
 	}
-	low, high := [3]float64(m.From[:3]), [3]float64(m.To[:3])
-	if !straight {
-		low, high = m.Box()
-	}
-	box.add(&low, &high)
+	box.add(low, high)
 	if s.object >= 0 {
 		o := &s.Objects[s.object]
-		o.Extent.add(&low, &high)
+		o.Extent.add(low, high)
 		o.Filament += pushed
 	}
 	if !s.looked {
@@ -305,6 +344,7 @@ func (s *scanner) lay(m *gcode.Move, straight bool, pushed, length float64) {
 	if flow := pushed * m.Feed; flow > s.Flow*length {
 		s.Flow = flow / length
 	}
+	s.filament.lay(m, &s.line, pushed, length)
 	f := s.featureOf(m.Feed)
 	f.Length, f.Filament = f.Length+length, f.Filament+pushed
 }
@@ -381,6 +421,9 @@ func (s *scanner) setpoints(l *gcode.Line) {
 		s.Given = append(s.Given, Given{Line: s.Lines, Layer: s.begun, Heater: h, Setpoint: v})
 	}
 	s.now[h], s.looked = v, false
+	if run.Waits(l) {
+		s.waitedFor(h, v)
+	}
 	if s.First == 0 && len(s.Warming) < mostSteps {
 		s.Warming = append(s.Warming, heat.Step{Command: s.Commands, Heater: h, Setpoint: v, Wait: run.Waits(l)})
 	}
@@ -398,6 +441,7 @@ func (s *scanner) end() error {
 		return fmt.Errorf("line %d turns a spindle or lights a laser, and nothing pushes filament: this is for a mill or a cutter, not for a 3D printer", s.spindle)
 	}
 	s.program.Flush()
+	s.filament.judge(s)
 	s.time(math.MaxInt)
 	s.leaves()
 	s.Duration = time.Duration(s.spent * float64(time.Second))

@@ -69,9 +69,12 @@ type Summary struct {
 	Layers     int                     // how many there are
 	First      int                     // the first command that lays plastic, from 1; 0 if none does
 	Second     int                     // commands before the layer that lies on the first one; 0: there is none
-	Extent     Box                     // of everything that lays plastic
+	Extent     Box                     // of everything that lays plastic, in the machine's frame
 	Part       Box                     // of that without the first layer, where there are others: no priming line, no skirt
-	Reach      Reach                   // of every move of a homed axis, in the machine's frame
+	Reach      Reach                   // of every move whose place is known, in the machine's frame
+	Unhomed    [3]bool                 // axes that are sent to a place before they are homed
+	Pins       []Pin                   // that M42 switches
+	Melts      float64                 // mm of filament a second that a move of a millimetre and more asks for at the most
 	Filament   float64                 // mm pushed, retractions taken off
 	ByTool     []float64               // mm pushed by each tool
 	Spent      []float64               // s of Duration that each tool is in use
@@ -113,13 +116,12 @@ type Reach struct {
 	MinLine, MaxLine [3]int
 }
 
-func (r *Reach) add(at gcode.Position, axis gcode.Axis, line int) {
-	v := at[axis]
-	if r.MinLine[axis] == 0 || v < r.Min[axis] {
-		r.Min[axis], r.MinLine[axis] = v, line
+func (r *Reach) add(low, high float64, axis gcode.Axis, line int) {
+	if r.MinLine[axis] == 0 || low < r.Min[axis] {
+		r.Min[axis], r.MinLine[axis] = low, line
 	}
-	if r.MaxLine[axis] == 0 || v > r.Max[axis] {
-		r.Max[axis], r.MaxLine[axis] = v, line
+	if r.MaxLine[axis] == 0 || high > r.Max[axis] {
+		r.Max[axis], r.MaxLine[axis] = high, line
 	}
 	r.Empty = false
 }
@@ -131,6 +133,9 @@ type Given struct {
 	Heater   heat.Heater
 	Setpoint float64 // °C
 }
+
+// A Pin is one that a file switches, and the line that does so first.
+type Pin struct{ Number, Line int }
 
 // A Feature is what is drawn at one layer height and speed.
 type Feature struct {

@@ -18,9 +18,10 @@ import (
 // may be called from anywhere.
 func (p *Performing) Perform(ctx context.Context, r *routine.Routine, library routine.Library, values map[string]string, by string) (now Now, err error) {
 	record := routine.Record{ID: uuid.Must(uuid.NewV7()).String(), Routine: r.Name, Text: r.Text, By: by}
+	var set run.Point
 	asked := p.loop.Ask(ctx, func() {
 		if err = p.free(r); err == nil {
-			p.getting, record.Begun = r.Name, p.loop.Wall()
+			p.getting, record.Begun, set = r.Name, p.loop.Wall(), p.set()
 		}
 	})
 	if err = errors.Join(asked, err); err != nil {
@@ -28,7 +29,7 @@ func (p *Performing) Perform(ctx context.Context, r *routine.Routine, library ro
 	}
 	m := p.cfg.Memory
 	if m != nil { // before anything is said
-		err = remember(m, record, values)
+		err = remember(m, record, values, set)
 	}
 	asked = p.loop.Ask(context.WithoutCancel(ctx), func() {
 		p.getting = ""
@@ -46,8 +47,8 @@ func (p *Performing) Perform(ctx context.Context, r *routine.Routine, library ro
 	return now, err
 }
 
-func remember(m Memory, r routine.Record, values map[string]string) error {
-	data, err := json.Marshal(memory{ID: r.ID, Routine: r.Routine, Text: r.Text, By: r.By, Values: values, Begun: r.Begun})
+func remember(m Memory, r routine.Record, values map[string]string, set run.Point) error {
+	data, err := json.Marshal(memory{ID: r.ID, Routine: r.Routine, Text: r.Text, By: r.By, Values: values, Begun: r.Begun, Set: set})
 	if err != nil {
 		return err
 	}

@@ -101,6 +101,13 @@ type memory struct {
 	ID, Routine, Text, By string
 	Values                map[string]string
 	Begun                 time.Time
+	Set                   run.Point // speed, flow and advance, of which it gives back what it changes
+}
+
+// set is what a routine that begins now gives back.
+func (p *Performing) set() run.Point {
+	at := p.where.Point()
+	return run.Point{Speed: at.Speed, Flow: at.Flow, Advance: at.Advance}
 }
 
 // TakeUp takes up what an earlier process was performing: it is not gone on with, and made
@@ -123,7 +130,9 @@ func (p *Performing) TakeUp() error {
 		r = &routine.Routine{Name: m.Routine, Safe: routine.Safe{HeatersOff: true}}
 	}
 	p.record = routine.Record{ID: m.ID, Routine: m.Routine, Text: m.Text, Values: m.Values, By: m.By, Begun: m.Begun}
-	p.perf = routine.Abandoned(r, p.machine(), p.world(), "the host ended while it was performed")
+	w := p.world()
+	w.Factors = m.Set.Factors()
+	p.perf = routine.Abandoned(r, p.machine(), w, "the host ended while it was performed")
 	return err
 }
 
@@ -144,6 +153,7 @@ func (p *Performing) world() routine.World {
 	w := routine.World{
 		Now: p.loop.Now(), Homed: at.Homed, Placed: told.Known, At: [3]float64(told.Where[:3]), To: [3]float64(here[:3]), Shift: [3]float64(at.Shift[:3]),
 		Held: p.parked(), Heaters: map[heat.Heater]routine.HeaterNow{}, Relative: at.Relative, RelativeExtruder: at.RelativeExtruder,
+		Factors: at.Factors(),
 	}
 	for _, h := range p.heat.Now().Heaters {
 		if !h.At.IsZero() {

@@ -39,12 +39,13 @@ func (p *Performing) PerformFor(who string, r run.Performs, over func(error)) {
 	p.getting = r.Routine
 	record := routine.Record{ID: uuid.Must(uuid.NewV7()).String(), Routine: r.Routine, By: who, Begun: p.loop.Wall()}
 	p.awaited = record.ID
+	set := p.set()
 	p.loop.Aside(func() func() {
 		read, err := p.cfg.Library(r.Routine)
 		m := p.cfg.Memory
 		if err == nil {
 			if record.Text = read.Text; m != nil {
-				err = remember(m, record, r.Values)
+				err = remember(m, record, r.Values, set)
 			}
 		}
 		return func() {

@@ -15,7 +15,8 @@ import (
 // Now is where the printer says it is.
 type Now struct {
 	At    time.Time
-	Where gcode.Position
+	Where gcode.Position // as it says it, in the frame that G92 has set
+	Place gcode.Position // the same in the machine's own frame
 	Homed [3]bool
 	Known bool // it has said so since it was connected
 }
@@ -89,7 +90,11 @@ func (p *Position) report(text string) {
 	if !ok || heat.ParseReport(text) != nil { // a report of temperatures is nothing else
 		return
 	}
-	p.now = Now{At: time.Now(), Where: where, Homed: p.point.Homed, Known: true}
+	place := where
+	for axis := gcode.X; axis <= gcode.Z; axis++ {
+		place[axis] += p.point.Shift[axis]
+	}
+	p.now = Now{At: time.Now(), Where: where, Place: place, Homed: p.point.Homed, Known: true}
 	p.moved = true
 	p.loop.Measured("X %.2f Y %.2f Z %.2f E %.2f", where[0], where[1], where[2], where[3])
 }

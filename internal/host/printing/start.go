@@ -86,6 +86,7 @@ func (p *Printing) facts() preflight.Facts {
 	facts := preflight.Facts{
 		Printer: p.cfg.Printer, LinkLive: p.talk.Live(), LinkWhy: p.talk.Reason(), Sleepy: p.cfg.Sleepy, Alarms: p.heating.Alarms(),
 		Bed: bed.Bed(p.bed.Now()), Unread: p.heating.Unread(), Around: preflight.Around{Free: -1},
+		At: p.where.Point().State,
 	}
 	if p.cfg.Slots != nil {
 		facts.Slots = p.cfg.Slots()

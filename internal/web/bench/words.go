@@ -52,7 +52,7 @@ func linkOf(l talk.Link) api.Link {
 }
 
 func positionOf(p position.Now) api.Position {
-	return api.Position{Known: p.Known, X: p.Where[0], Y: p.Where[1], Z: p.Where[2], E: p.Where[3], Homed: motion.Homed(p.Homed), At: api.Moment(p.At)}
+	return api.Position{Known: p.Known, X: p.Place[0], Y: p.Place[1], Z: p.Place[2], E: p.Place[3], Homed: motion.Homed(p.Homed), At: api.Moment(p.At)}
 }
 
 func portsOf(ports []port.Port, l talk.Link) api.Ports {

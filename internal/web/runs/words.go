@@ -78,11 +78,31 @@ func NowOf(r printing.Now) api.Run {
 }
 
 func trimOf(t trim.Trim) api.Trim {
-	return api.Trim{Heaters: named(t.Heaters), First: named(t.First), Speed: t.Speed, Flow: t.Flow, FanLeast: t.FanLow, FanMost: t.FanHigh, Height: t.Height, Acceleration: t.Most, Skip: t.Skip}
+	return api.Trim{Heaters: named(t.Heaters), First: named(t.First), Speed: t.Speed, Flow: t.Flow, FanLeast: t.FanLow, FanMost: t.FanHigh, Height: t.Height, Acceleration: t.Most, Skip: skipped(t.Skip)}
 }
 
 func toTrim(t api.Trim) trim.Trim {
-	return trim.Trim{Heaters: heaters(t.Heaters), First: heaters(t.First), Speed: t.Speed, Flow: t.Flow, FanLow: t.FanLeast, FanHigh: t.FanMost, Height: t.Height, Most: t.Acceleration, Skip: t.Skip}
+	return trim.Trim{Heaters: heaters(t.Heaters), First: heaters(t.First), Speed: t.Speed, Flow: t.Flow, FanLow: t.FanLeast, FanHigh: t.FanMost, Height: t.Height, Most: t.Acceleration, Skip: skip(nil, t.Skip)}
+}
+
+// skipped are objects that are left out, in the contract's words.
+func skipped(keys []string) map[string]bool {
+	out := map[string]bool{}
+	for _, o := range keys {
+		out[o] = true
+	}
+	return out
+}
+
+// skip is what is left out once some of it has changed.
+func skip(keys []string, changed map[string]bool) []string {
+	out := slices.DeleteFunc(slices.Clone(keys), func(o string) bool { leaves, said := changed[o]; return said && !leaves })
+	for _, o := range slices.Sorted(maps.Keys(changed)) {
+		if changed[o] && !slices.Contains(out, o) {
+			out = append(out, o)
+		}
+	}
+	return out
 }
 
 // changeOf is what is to be different about a trim.
@@ -101,13 +121,7 @@ func changeOf(c api.ChangeTrim) func(trim.Trim) trim.Trim {
 			maps.Copy(out, with)
 			return heaters(out)
 		}
-		skip := slices.DeleteFunc(slices.Clone(t.Skip), func(o string) bool { leaves, said := c.Skip[o]; return said && !leaves })
-		for o, leaves := range c.Skip {
-			if leaves && !slices.Contains(skip, o) {
-				skip = append(skip, o)
-			}
-		}
-		t.Skip = skip
+		t.Skip = skip(t.Skip, c.Skip)
 		t.Heaters, t.First = merge(t.Heaters, c.Heaters), merge(t.First, c.First)
 		return t
 	}

@@ -23,9 +23,8 @@ function change(to: Trimmed, from: Trimmed): Schemas['ChangeTrim'] {
   for (const [key, file] of [['speed_percent', 100], ['flow_percent', 100], ['fan_least_percent', 0], ['fan_most_percent', 100], ['height_mm', 0], ['acceleration', 0]] as const) {
     if ((to[key] || file) !== (from[key] || file)) out[key] = to[key] || file
   }
-  const [is, was] = [to.skip ?? [], from.skip ?? []]
-  const keys = [...is.filter(o => !was.includes(o)), ...was.filter(o => !is.includes(o))]
-  if (keys.length) out.skip = Object.fromEntries(keys.map(o => [o, is.includes(o)]))
+  const keys = Object.keys({ ...to.skip, ...from.skip }).filter(o => !to.skip?.[o] !== !from.skip?.[o])
+  if (keys.length) out.skip = Object.fromEntries(keys.map(o => [o, !!to.skip?.[o]]))
   for (const key of ['heaters', 'first_layer'] as const) {
     const names = new Set([...Object.keys(to[key] ?? {}), ...Object.keys(from[key] ?? {})])
     const other = [...names].filter(h => (to[key]?.[h] ?? 0) !== (from[key]?.[h] ?? 0))
@@ -72,13 +71,13 @@ async function undo() {
 
 <template>
   <div class="mt-4" data-adjust>
-    <Trim v-model="shown" :origin="run.origin ?? {}" :held="run.state === 'held'" :first="(run.progress?.layer ?? 0) < 2" />
+    <Trim v-model="shown" :origin="run.origin ?? {}" :first="(run.progress?.layer ?? 0) < 2" />
     <p v-if="run.state === 'held'" class="text-body-small text-medium-emphasis mt-2 mb-0">Heat and fan of a held run are changed when it is resumed.</p>
     <div class="d-flex flex-wrap ga-2 mt-3">
       <v-btn variant="tonal" :prepend-icon="mdiUndo" :disabled="!before.length" data-undo @click="undo">Undo</v-btn>
       <v-btn variant="text" @click="press({ skip: run.trim?.skip })">All as sliced</v-btn>
     </div>
-    <Objects :file="run.file" :skipped="run.trim?.skip ?? []" @skip="skip" />
+    <Objects :file="run.file" :skipped="Object.keys(run.trim?.skip ?? {})" @skip="skip" />
     <div v-if="layers > 1" class="d-flex flex-wrap align-center ga-2 mt-4">
       <NumberField v-model="layer" label="Hold before layer" whole :least="2" :most="layers" :unit="`of ${layers}`" style="flex: 0 1 220px" @keydown.enter="holdBefore" />
       <v-btn variant="tonal" :disabled="!layer" data-hold-before @click="holdBefore">Set</v-btn>

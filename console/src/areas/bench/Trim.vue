@@ -7,7 +7,7 @@ import { useHost } from '../../live/host'
 import { heaterName } from '../../words/heaters'
 
 /** How a run differs from its file, in steps, with the file's own value in view and the way back to it. */
-const { origin, first = true } = defineProps<{ origin: Record<string, number>, held?: boolean, first?: boolean }>()
+const { origin, first = true } = defineProps<{ origin: Record<string, number>, first?: boolean }>()
 const trim = defineModel<Schemas['Trim']>({ required: true })
 const host = useHost()
 
@@ -52,11 +52,11 @@ const shown = (r: Row, v: number) => r.key === 'acceleration' && v === 0 ? 'as s
       <span class="name">{{ r.name }}</span>
       <span class="figures is" :class="{ other: r.is !== r.file }">{{ shown(r, r.is) }}</span>
       <span class="steps">
-        <v-btn v-for="s in [-r.steps[0], -r.steps[1], r.steps[1], r.steps[0]]" :key="s" variant="tonal" size="small" class="step" :disabled="held && r.heat || (s < 0 ? r.is <= r.least : r.is >= r.most)" :aria-label="`${r.name} ${s > 0 ? '+' : ''}${s} ${r.unit}`" @click="by(r, s)">
+        <v-btn v-for="s in [-r.steps[0], -r.steps[1], r.steps[1], r.steps[0]]" :key="s" variant="tonal" size="small" class="step" :disabled="s < 0 ? r.is <= r.least : r.is >= r.most" :aria-label="`${r.name} ${s > 0 ? '+' : ''}${s} ${r.unit}`" @click="by(r, s)">
           <v-icon :icon="s < 0 ? mdiMinus : mdiPlus" size="14" />{{ Math.abs(s) }}
         </v-btn>
       </span>
-      <v-btn variant="text" size="small" class="file" :prepend-icon="mdiRestore" :disabled="r.is === r.file || held && r.heat" :aria-label="`${r.name} as in the file`" @click="trim = r.set(r.file)">{{ shown(r, r.file) }}</v-btn>
+      <v-btn variant="text" size="small" class="file" :prepend-icon="mdiRestore" :disabled="r.is === r.file" :aria-label="`${r.name} as in the file`" @click="trim = r.set(r.file)">{{ shown(r, r.file) }}</v-btn>
     </div>
   </div>
 </template>
