@@ -153,7 +153,7 @@ func New(c Config) *Host {
 	p.Bed = occupancy.New(c.Bed, c.KeepBed, loop)
 	p.Run = printing.New(printing.Config{
 		Printer: c.Printer, Recorder: c.Recorder, Files: c.Files, Journal: c.Journal, Awake: c.Awake,
-		Rules: c.Rules, Sleepy: c.Sleepy, Habits: c.Habits, Reading: c.Reading, Usually: c.Usually, Accelerations: p.Settings.Accelerations, Slots: c.Slots, Around: c.Around, Recording: h.recording,
+		Rules: c.Rules, Sleepy: c.Sleepy, Habits: c.Habits, Reading: c.Reading, Usually: c.Usually, Accelerations: p.Settings.Accelerations, Back: p.Settings.Back, Slots: c.Slots, Around: c.Around, Recording: h.recording,
 	}, loop, p.Link, p.Where, p.Heat, p.Bed)
 	p.Hand = byhand.New(p.Link, p.Run, h.Halt)
 	p.Motion = moving.New(c.Printer, c.Rules.Parking, loop, p.Link, p.Where, p.Heat, p.Run)
@@ -165,6 +165,7 @@ func New(c Config) *Host {
 	}
 	p.Motion.Attend(p.Routines)
 	p.Hand.Attend(p.Routines)
+	p.Hand.Tell(p.Settings.Typed, p.Run.Typed)
 	p.Link.Attend(p.Run)
 	p.Bed.Attend(p.Run)
 	p.Heat.Attend(p.Run)

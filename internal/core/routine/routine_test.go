@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/routine"
 )
@@ -45,6 +46,11 @@ func TestWhatIsWrongWithATextIsSaidWithItsLine(t *testing.T) {
 		{"take x: number 1..2", "", "line 4: \"x\" is no name for a parameter"},
 		{"take n: number 5..2", "", "line 4: n: its bounds are 5 to 2"},
 		{"take n: number mm 0..2 = 1\ntake n: spool", "", "line 5: there is a parameter n already"},
+		{"", "> M221 S99999", "S99999 of M221 multiplies or bounds all filament: 10 to 200 % go"},
+		{"take f: number % 10..500", "> M221 S{f}", "S10 to 500 of M221"},
+		{"", "> M900 K30", "K30 of M900"},
+		{"", "> M221 S200\n> G1 E150", "it may move 300 mm of filament in one line, and 200 go"},
+		{"", "> M220 S500\n> G1 E5 F9000", "with its speed of up to 500 %"},
 		{"", "heat nozzle0 to 300", "line 6: it may heat nozzle0 to 300 °C, and 0 to 285 go"},
 		{"take t: number °C 0..300", "heat nozzle0 to t", "line 6: it may heat nozzle0 to 0 to 300 °C, and 0 to 285 go"},
 		{"take t: number °C 0..200", "heat nozzle0 to t + 90", "line 6: it may heat nozzle0 to 90 to 290 °C"},
@@ -306,6 +312,56 @@ wait 3 s`)
 	want := []string{"G90, M83", "nozzle0 220", "G91, M83", "G1 E22 F120", "G91, G1 Z0.5 F600, G91, M83", "G1 E22 F120", "G90, M82"}
 	if s.p.State != routine.Finished || !slices.Equal(s.said, want) {
 		t.Errorf("%s, %s: it said %q, want %q", s.p.State, s.p.Why, s.said, want)
+	}
+}
+
+// What multiplies what lines say counts in what a routine is said to do, is as lines say it
+// when it begins, and is given back however it ends.
+func TestFactorsCountAndAreGivenBack(t *testing.T) {
+	f := gcode.Code{Letter: 'M', Number: 221}
+	speed, advance := gcode.Code{Letter: 'M', Number: 220}, gcode.Code{Letter: 'M', Number: 900}
+	r, err := routine.Parse(text("", "> G1 E10\n> M221 S150\n> G1 E10\nrepeat 2 times\n> G1 E10\n> M221 S50\nend"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if facts, err := r.Check(vesper, nil); err != nil || facts.Pushes != 45 || !slices.Equal(facts.Changes, []gcode.Code{f}) {
+		t.Errorf("it pushes %g, changes %v: %v; want 10, 15, 15 and 5", facts.Pushes, facts.Changes, err)
+	}
+	for name, c := range map[string]struct {
+		steps string
+		was   map[gcode.Code]float64
+		want  []string
+	}{
+		"as it was":              {"> G1 E10", map[gcode.Code]float64{f: 100, speed: 100}, []string{"G90, M83", "G1 E10", "G90, M82"}},
+		"more flow before":       {"> G1 E10", map[gcode.Code]float64{f: 150, speed: 100}, []string{"G90, M83, M221 S100", "G1 E10", "G90, M82, M221 S150"}},
+		"it changes it":          {"> M221 S80\n> G1 E10", map[gcode.Code]float64{f: 97, speed: 100}, []string{"G90, M83, M221 S100", "M221 S80", "G1 E10", "G90, M82, M221 S97"}},
+		"speed, and it is ended": {"> M220 S50\nstop \"no\"", map[gcode.Code]float64{f: 100, speed: 120}, []string{"G90, M83, M220 S100", "M220 S50", "off", "G90, M82, M220 S120"}},
+		"advance that is known":  {"> M900 K0.1", map[gcode.Code]float64{f: 100, speed: 100, advance: 0.04}, []string{"G90, M83", "M900 K0.1", "G90, M82, M900 K0.04"}},
+	} {
+		s := perform(t, text("", c.steps), nil, routine.World{Factors: c.was})
+		if !slices.Equal(s.said, c.want) {
+			t.Errorf("%s: it said %q, want %q", name, s.said, c.want)
+		}
+	}
+	r, _ = routine.Parse(text("", "> M900 K0.1"))
+	if _, _, err := routine.Begin(r, vesper, nil, nil, routine.World{Factors: map[gcode.Code]float64{f: 100, speed: 100}}); !errors.Is(err, routine.ErrValue) || !strings.Contains(err.Error(), "M900 is set to now is not known") {
+		t.Errorf("what is not known and could not be given back: %v", err)
+	}
+}
+
+// In a held run what is usual is what the run has.
+func TestWhatIsUsualInAHeldRunIsTheRunsOwn(t *testing.T) {
+	r, err := routine.Parse(text("take t: number °C 170..285 = 210, held nozzle0.run", "heat nozzle0 to t"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for want, run := range map[string]map[heat.Heater]float64{"210": nil, "245": {heat.Nozzle: 245, heat.Bed: 80}, "285": {heat.Nozzle: 290}} {
+		m := vesper
+		m.Run = run
+		fields, err := r.Fields(m)
+		if err != nil || len(fields) != 1 || fields[0].Default != want {
+			t.Errorf("with %v it is %+v, %v; want %s", run, fields, err, want)
+		}
 	}
 }
 

@@ -38,3 +38,10 @@ func Asks(command string) string {
 	}
 	return "the file asks for it"
 }
+
+// Unplanned reports whether a command takes a time of its own that neither a plan of moves
+// nor a heater tells, nor a person.
+func Unplanned(code gcode.Code) bool {
+	traits := code.Traits()
+	return traits&gcode.Slow != 0 && traits&(gcode.Awaits|gcode.Pauses|gcode.Heats) == 0 && code.Letter != 'T' && !code.Is('G', 4) && !code.Is('M', 400)
+}

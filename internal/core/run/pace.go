@@ -2,52 +2,6 @@ package run
 
 import "time"
 
-// Habits are what a printer has shown of the time that runs take on it. The zero Habits
-// are those of a printer that has shown nothing.
-type Habits struct {
-	Ratio   float64 // of the time that moves take to what was computed
-	Weight  float64 // s of computed time that this rests on
-	Settles float64 // s from a temperature's being reached to the printer's going on
-	Waits   int     // that this rests on
-}
-
-// How much what was shown before weighs in a run, s of its own computed time: of a printer
-// that has shown nothing, of one that has told its limits, and of one of which much is known.
-const (
-	firstBelief = 120
-	toldBelief  = 300
-	mostBelief  = 900
-)
-
-// An ordinary printer waits so long, s, for a temperature to stay.
-const ordinarySettle = 10
-
-// ratio is what is believed of a run's moves before it shows any; told says that the printer
-// has told the limits that they were computed with.
-func (h Habits) ratio(told bool) (ratio, weight float64) {
-	if weight = firstBelief; told {
-		weight = toldBelief
-	}
-	if h.Weight <= 0 || h.Ratio <= 0 {
-		return 1, weight
-	}
-	return h.Ratio, min(weight+h.Weight, mostBelief)
-}
-
-// Settle is how long the printer waits for a temperature to stay.
-func (h Habits) Settle() time.Duration {
-	s := (ordinarySettle + h.Settles*float64(h.Waits)) / float64(1+h.Waits)
-	return time.Duration(s * float64(time.Second))
-}
-
-// Settled learns from one such wait.
-func (h Habits) Settled(took time.Duration) Habits {
-	s := min(max(took.Seconds(), 0), 120)
-	h.Waits = min(h.Waits+1, 20)
-	h.Settles += (s - h.Settles) / float64(h.Waits)
-	return h
-}
-
 // A Pace compares how long a run's moves really take with how long they were computed to
 // take, on this printer and as a person has changed them.
 //
@@ -70,16 +24,26 @@ const pauseGap = 2 * time.Minute
 // Note takes the time at which a line was taken while the run draws, and the computed time
 // of the moves that have been made by then: the least and the most that it can be. All that
 // came before a pause, or before the first line noted, is made, unless the Pace is made Anew.
-func (p *Pace) Note(h Habits, now, least, most time.Duration) {
+// Busy says that the printer had lines to go on with: otherwise it may have waited for them,
+// which says nothing of it.
+func (p *Pace) Note(h Habits, now, least, most time.Duration, busy bool) {
 	if gap := now - p.last; p.last > 0 && gap >= 0 && gap < pauseGap {
 		made := min(max(p.made+p.expected(h, gap), least), most)
-		p.active += gap
-		p.done += made - p.made
+		if busy {
+			p.active += gap
+			p.done += made - p.made
+		}
 		p.made = made
 	} else {
 		p.made = max(most-p.held, least)
 	}
 	p.last, p.most, p.held = now, most, 0
+}
+
+// Skip lets the time until now be no move's, and all moves so far be made: a command that
+// waits by itself is over.
+func (p *Pace) Skip(now, made time.Duration) {
+	p.last, p.made, p.most, p.held = now, max(made, p.made), max(made, p.most), 0
 }
 
 // Pause lets the time until the next line be no move.

@@ -220,6 +220,9 @@ func (s *scanner) spend(tag int, seconds float64) {
 // other looks at a line that is no move.
 func (s *scanner) other(l *gcode.Line, command []byte) error {
 	code := l.Code()
+	if run.Unplanned(code) && len(s.Waits) < mostWaits {
+		s.Waits = append(s.Waits, Wait{s.Commands, code.String()})
+	}
 	switch {
 	case l.Letter == 'T':
 		s.Tools, s.looked = max(s.Tools, min(l.Number, 15)+1), false

@@ -73,6 +73,7 @@ type Summary struct {
 	Part       Box                     // of that without the first layer, where there are others: no priming line, no skirt
 	Reach      Reach                   // of every move whose place is known, in the machine's frame
 	Unhomed    [3]bool                 // axes that are sent to a place before they are homed
+	Waits      []Wait                  // commands that take a time which no plan tells
 	Pins       []Pin                   // that M42 switches
 	Melts      float64                 // mm of filament a second that a move of a millimetre and more asks for at the most
 	Filament   float64                 // mm pushed, retractions taken off
@@ -137,6 +138,12 @@ type Given struct {
 // A Pin is one that a file switches, and the line that does so first.
 type Pin struct{ Number, Line int }
 
+// A Wait is a command that takes a time which no plan tells: homing, measuring the bed.
+type Wait struct {
+	Command int // from 1
+	Code    string
+}
+
 // A Feature is what is drawn at one layer height and speed.
 type Feature struct {
 	Height   float64 // mm of the layer
@@ -192,6 +199,7 @@ func (s *Stroke) Lays() bool {
 
 // Bounds of what is kept of a file.
 const (
+	mostWaits    = 64   // of Summary.Waits
 	mostSteps    = 64   // of Summary.Warming
 	mostGiven    = 64   // of Summary.Given
 	mostFindings = 20   // of each level

@@ -116,6 +116,14 @@ func (r *Rewriter) Leave() string {
 	return r.accel.line()
 }
 
+// Typed takes a line that a person says besides the file's: with what it lets the printer
+// accelerate is what it is given back.
+func (r *Rewriter) Typed(command string) {
+	if r.line.Parse([]byte(command)) == nil && r.line.Code().Is('M', 204) {
+		r.accel.set(&r.line)
+	}
+}
+
 // At is how many commands have been taken.
 func (r *Rewriter) At() int { return r.n }
 

@@ -24,6 +24,7 @@ type Hand struct {
 	run   *printing.Printing
 	halt  func(context.Context) error
 	other Other
+	typed []func(command string)
 }
 
 // Other is what moves the head by itself, and is not to be disturbed.
@@ -33,6 +34,9 @@ type Other interface {
 
 // Attend says what moves the head by itself.
 func (h *Hand) Attend(o Other) { h.other = o }
+
+// Tell says who is to know of each line before it is said.
+func (h *Hand) Tell(typed ...func(command string)) { h.typed = typed }
 
 // New returns the part. Halt is how the emergency stop is said.
 func New(t *talk.Talk, run *printing.Printing, halt func(context.Context) error) *Hand {
@@ -57,6 +61,9 @@ func (h *Hand) Say(ctx context.Context, line string) (part.Said, error) {
 		}
 		if doing := h.other.Doing(); doing != "" && gcode.TraitsOf([]byte(command))&gcode.Aside == 0 {
 			return fmt.Errorf("%w: %s, and %s could disturb that", bounds.ErrBusy, doing, command)
+		}
+		for _, tell := range h.typed {
+			tell(command)
 		}
 		return nil
 	})

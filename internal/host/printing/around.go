@@ -102,6 +102,11 @@ func (p *Printing) changed(j *job) error {
 // as they are to.
 func (p *Printing) lead(j *job) {
 	j.leads = p.where.Point().State
+	if p.cfg.Back != nil {
+		for _, line := range p.cfg.Back() { // what the file before has set is not this one's
+			p.talk.Say(line, nil)
+		}
+	}
 	if j.wanted.None() {
 		return
 	}

@@ -174,7 +174,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 		}
 	case run.DoDrop:
 		j.ahead.close()
-		j.ahead, j.unsaid = nil, nil
+		j.ahead, j.unsaid, j.outlook.watching = nil, nil, watching{}
 		if p.talk.Conversation() != nil {
 			p.talk.Conversation().DropFile()
 		}
@@ -343,11 +343,11 @@ func (p *Printing) Feed() {
 }
 
 // progress follows the run through a file line that the printer has taken.
-func (p *Printing) progress(number int, heats bool) {
+func (p *Printing) progress(number int, command string, heats bool) {
 	if j := p.job; j != nil {
 		p.step(run.Event{On: run.OnTaken, Number: number, Heats: heats})
 		if p.job == j {
-			p.note(j)
+			p.watch(j, command)
 			p.settles(j)
 		}
 	}

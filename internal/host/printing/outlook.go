@@ -18,7 +18,8 @@ type Habits interface {
 
 // An outlook is what a run needs to say when it will be done.
 type outlook struct {
-	pace   run.Pace
+	pace run.Pace
+	watching
 	timing timing
 	warmAt time.Duration // when it was computed last how long the heaters take
 	warm   time.Duration // and how long
@@ -69,20 +70,28 @@ func (j *job) scaled(d time.Duration) time.Duration {
 	return time.Duration(float64(d) * j.slower(j.life.Trim()))
 }
 
-// note follows the time that lines take, once the last temperature is reached.
-func (p *Printing) note(j *job) {
+// note follows the time that lines take, once the last temperature is reached; busy says that
+// the printer had lines to go on with, full that it held as many as it can. What it holds has
+// been taken and is not made: how much that is it has shown, or may be as much as any.
+func (p *Printing) note(j *job, busy, full bool) {
 	if s := j.state(); s != run.Running && (s != run.Warming || len(j.warmingLeft()) > 0) {
 		return
 	}
 	pace, taken := &j.outlook.pace, j.life.Taken()
 	pace.Told = j.file.LimitsOf == toolpath.PrintersLimits
-	pace.Note(p.habits, p.clock(), j.after(taken-plannerMost), j.after(taken-1))
+	least, most := taken-plannerMost, taken-1
+	if holds := p.habits.Holds; holds > 0 {
+		if least = taken - holds - 1; full {
+			most = min(taken-holds+1, most)
+		}
+	}
+	pace.Note(p.habits, p.clock(), j.after(least), j.after(max(least, most)), busy)
 }
 
 // drained notes that all the file's moves are made.
 func (p *Printing) drained(j *job) {
 	all := j.after(j.file.Commands)
-	j.outlook.pace.Note(p.habits, p.clock(), all, all)
+	j.outlook.pace.Note(p.habits, p.clock(), all, all, true)
 }
 
 // clock is the printer's, which runs faster than ours where it is a stand-in's.

@@ -80,6 +80,8 @@ type Config struct {
 
 	Accelerations func() (print, travel float64) // of the printer, mm/s²; 0: not known. Asked on the loop; nil: never known
 
+	Back func() []string // the lines that give the printer its own limits again; nil: nobody knows. Asked on the loop, and said
+
 	Slots  func() []stock.Slot     // what is loaded where; nil: nobody knows. It may not wait
 	Around func() preflight.Around // what holds for the computer; nil: nobody knows. It may not wait
 
@@ -165,7 +167,7 @@ func (p *Printing) Hear(event any) bool {
 	case *wire.Event:
 		switch {
 		case e.Kind == wire.Acked && e.Request.Lane != wire.Manual:
-			p.progress(e.Number, p.where.Took().Heats)
+			p.progress(e.Number, e.Request.Command, p.where.Took().Heats)
 		case e.Kind == wire.Heard && !e.Own && e.Reply.Kind == wire.Action:
 			p.asked(e.Reply.Text)
 		case e.Kind == wire.Heard && !e.Own:
@@ -279,6 +281,7 @@ func (p *Printing) Jot(events []wire.Event) {
 		if e.Request.Lane == wire.File && !e.Own {
 			told = run.Event{On: run.OnSaid, Number: e.Number}
 			j.said()
+			j.outlook.saidOne(p.clock())
 		}
 		p.stepOf(j, told)
 		said = true

@@ -50,7 +50,7 @@ func (p *Printing) Now() *Now {
 	}
 	now.Left = j.movesLeft(p)
 	now.Warming = j.warmingTime(p)
-	now.Left += now.Warming
+	now.Left += now.Warming + j.commandsLeft(p)
 	if r.State == run.Finished {
 		now.Left, now.Share = 0, 1
 	}

@@ -49,3 +49,10 @@ func (p *Printing) Trim(ctx context.Context, id string, change func(trim.Trim) t
 		return nil
 	})
 }
+
+// Typed takes a line that a person says by hand while the run goes on.
+func (p *Printing) Typed(command string) {
+	if p.job != nil && p.job.trim != nil {
+		p.job.trim.Typed(command)
+	}
+}

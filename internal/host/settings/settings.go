@@ -45,6 +45,9 @@ type Settings struct {
 	found         motion.Limits
 	lines         int // that said something of motion
 
+	listed  map[gcode.Code][]string // what sets each limit of motion: as the printer has listed it, and as persons have said it since
+	changed map[gcode.Code]bool     // limits that a file's lines have set since
+
 	size     [3]float64 // mm that the axes go to; 0: not told
 	filament float64    // mm; 0: not told
 }
@@ -68,6 +71,54 @@ func (s *Settings) Accelerations() (print, travel float64) {
 	return s.found.Print, s.found.Travel
 }
 
+// limits tells commands that set what the axes can do, until they are set otherwise.
+func limits(code gcode.Code) bool {
+	switch code {
+	case gcode.Code{Letter: 'M', Number: 201}, gcode.Code{Letter: 'M', Number: 203}, gcode.Code{Letter: 'M', Number: 204}, gcode.Code{Letter: 'M', Number: 205}, gcode.Code{Letter: 'M', Number: 566}:
+		return true
+	}
+	return false
+}
+
+// mostListed are kept of what sets one limit.
+const mostListed = 8
+
+// note keeps what sets a limit for good.
+func (s *Settings) note(command string) {
+	code := gcode.CodeOf([]byte(command))
+	if !limits(code) {
+		return
+	}
+	if s.listed == nil {
+		s.listed = map[gcode.Code][]string{}
+	}
+	if lines := append(s.listed[code], command); len(lines) <= mostListed {
+		s.listed[code] = lines
+	}
+}
+
+// Typed takes a line that a person is about to say: what it sets is the printer's own from
+// then on.
+func (s *Settings) Typed(command string) {
+	var l gcode.Line
+	if l.Parse([]byte(command)) == nil && limits(l.Code()) {
+		s.note(command)
+		s.found.Set(&l)
+	}
+}
+
+// Back are the lines that give the printer its own limits again, where lines of a file have
+// set others. They are to be said.
+func (s *Settings) Back() (out []string) {
+	for _, number := range []int{201, 203, 204, 205, 566} {
+		if code := (gcode.Code{Letter: 'M', Number: number}); s.changed[code] {
+			out = append(out, s.listed[code]...)
+		}
+	}
+	s.changed = nil
+	return out
+}
+
 // Attend says whose run it is that is not to be disturbed.
 func (s *Settings) Attend(r Run) { s.run = r }
 
@@ -77,7 +128,17 @@ func (s *Settings) Hear(event any) bool {
 	switch {
 	case !ok:
 	case e.Kind == wire.Greeted || e.Kind == wire.Restarted:
+		if e.Kind == wire.Restarted || e.Number < 0 { // otherwise it has what it had
+			s.listed, s.changed = nil, nil
+		}
 		s.asked, s.asking, s.size, s.filament, s.found = false, false, [3]float64{}, 0, motion.Limits{}
+	case e.Kind == wire.Acked && e.Request.Lane == wire.File:
+		if code := gcode.CodeOf([]byte(e.Request.Command)); code.Letter == 'M' && limits(code) && len(s.listed[code]) > 0 {
+			if s.changed == nil {
+				s.changed = map[gcode.Code]bool{}
+			}
+			s.changed[code] = true
+		}
 	case s.asking && e.Kind == wire.Heard && !e.Own && e.Reply.Kind == wire.Other:
 		return s.read(e.Reply.Text)
 	}
@@ -100,6 +161,9 @@ func (s *Settings) read(text string) bool {
 	}
 	if s.found.Set(&l) {
 		s.lines++
+		if code := l.Code(); !s.changed[code] && len(s.listed[code]) == 0 { // what a file has set is no printer's own
+			s.note(string(gcode.Command([]byte(text))))
+		}
 	}
 	if d, has := l.Value('D'); has && l.Code().Is('M', 200) && d >= 1 && d <= 4 {
 		s.filament = d
