@@ -36,6 +36,7 @@ type Printer struct {
 	Tools            int     `json:"tools" example:"1"`
 	NozzleDiameter   float64 `json:"nozzle_diameter" doc:"mm" example:"0.4"`
 	FilamentDiameter float64 `json:"filament_diameter" doc:"mm" example:"1.75"`
+	Pace             float64 `json:"pace,omitempty" doc:"How many times faster than ours its clock runs: a stand-in's; absent: as fast" example:"8"`
 }
 
 // Link is the serial connection.

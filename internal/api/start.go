@@ -70,10 +70,14 @@ type Bed struct {
 	File  string    `json:"file,omitempty" doc:"That it printed"`
 }
 
-// SayBed says how the bed is.
+// SayBed says how the bed is. It takes what was told of it, with another state.
 type SayBed struct {
-	Clear bool      `json:"clear" doc:"Otherwise something lies on it"`
-	Seen  time.Time `json:"seen,omitzero" doc:"Since when it was as you saw it: if it has changed since, nothing is done"`
+	State string    `json:"state" enum:"clear,occupied,unknown" doc:"Clear, or occupied by something; unknown leaves it as it is"`
+	Since time.Time `json:"since,omitzero" doc:"Since when it was as you saw it: if it has changed since, nothing is done"`
+	Why   string    `json:"why,omitempty" doc:"As it was told; so are the rest"`
+	By    string    `json:"by,omitempty"`
+	Run   string    `json:"run,omitempty"`
+	File  string    `json:"file,omitempty"`
 }
 
 // Slots are the places where filament is loaded.

@@ -142,7 +142,7 @@ func showRun(w io.Writer, r api.Run) {
 	if where := untilWords(r.Until); where != "" && !r.Over {
 		fmt.Fprintf(w, "  %s\n", where)
 	}
-	fmt.Fprintf(w, "  run %s\n", r.ID)
+	fmt.Fprintf(w, "  run %s\n", shortID(r.ID))
 	if r.Started != nil {
 		verb := "so far"
 		if !r.Going {
@@ -269,7 +269,11 @@ func runsCommand() *cli.Command {
 			}
 			w := cmd.Root().Writer
 			if len(args) == 1 {
-				r, err := c.Run(ctx, args[0])
+				id, err := wholeID(ctx, c, args[0])
+				if err != nil {
+					return err
+				}
+				r, err := c.Run(ctx, id)
 				if err != nil {
 					return err
 				}
@@ -292,11 +296,41 @@ func runsCommand() *cli.Command {
 				if r.Reason != "" {
 					state += ": " + r.Reason
 				}
-				rows = append(rows, []string{local(r.Created), r.File, took(r), fmt.Sprintf("%d/%d", r.Taken, r.Commands), r.ID, state})
+				rows = append(rows, []string{local(r.Created), r.File, took(r), fmt.Sprintf("%d/%d", r.Taken, r.Commands), shortID(r.ID), state})
 			}
 			return table(w, []string{"Created", "File", "Took", "Lines", "Run", "State"}, rows)
 		},
 	}
+}
+
+// shortened is how many letters of an ID a person is shown: its last, which tell IDs apart.
+const shortened = 6
+
+// shortID is an ID as persons are shown it and say it.
+func shortID(id string) string { return id[max(len(id)-shortened, 0):] }
+
+// wholeID is the ID of the run that a person means, who may say the end of it alone.
+func wholeID(ctx context.Context, c *client.Client, said string) (string, error) {
+	if len(said) >= 36 {
+		return said, nil
+	}
+	runs, err := c.Runs(ctx, 500)
+	if err != nil {
+		return "", err
+	}
+	var meant []string
+	for _, r := range runs.Runs {
+		if strings.HasSuffix(r.ID, strings.ToLower(said)) {
+			meant = append(meant, r.ID)
+		}
+	}
+	switch len(meant) {
+	case 1:
+		return meant[0], nil
+	case 0:
+		return said, nil // the host says that there is none
+	}
+	return "", wrong("%s is the end of %d runs: say more of it", said, len(meant))
 }
 
 // interactive reports whether f is a terminal.

@@ -63,15 +63,22 @@ func Command(out, errs io.Writer) *cli.Command {
 			&cli.StringFlag{Name: "token", Usage: "the `TOKEN` to use there", Sources: cli.EnvVars("DIATHERMON_TOKEN"), HideDefault: true},
 			&cli.StringFlag{Name: "trust", Usage: "the `KEY` of the host's own certificate, sha256//…", Sources: cli.EnvVars("DIATHERMON_TRUST"), HideDefault: true},
 		},
-		Commands: []*cli.Command{
-			serveCommand(), demoCommand(), simulateCommand(), openapiCommand(),
-			pairCommand(), allowCommand(), tokensCommand(), accountsCommand(), statusCommand(), watchCommand(),
-			sendCommand(), shelfCommand(), queueCommand(), clearCommand(), slotsCommand(), setupCommand(), noticesCommand(), inspectCommand(), rehearseCommand(), printCommand(),
-			controlCommand("hold", "take the nozzle off the part and wait, heaters on", beforeFlag, heightFlag, takeBackFlag),
-			resumeCommand(),
-			controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part", afterFlag, takeBackFlag),
-			trimCommand(), haltCommand(), heatCommand(), coolCommand(), heatlogCommand(), moveCommand(), homeCommand(), outputsCommand(), routinesCommand(), sayCommand(), wireCommand(), runsCommand(),
-		},
+		Commands: grouped(
+			group{"On the host's own computer", []*cli.Command{serveCommand(), demoCommand(), simulateCommand(), allowCommand(), openapiCommand()}},
+			group{"Who may", []*cli.Command{pairCommand(), tokensCommand(), accountsCommand()}},
+			group{"Files", []*cli.Command{sendCommand(), shelfCommand(), inspectCommand(), rehearseCommand()}},
+			group{"Printing", []*cli.Command{
+				printCommand(),
+				controlCommand("hold", "take the nozzle off the part and wait, heaters on", beforeFlag, heightFlag, takeBackFlag),
+				resumeCommand(),
+				controlCommand("stop", "end the run early, with heaters and fan off and the nozzle off the part", afterFlag, takeBackFlag),
+				haltCommand(), trimCommand(), queueCommand(), clearCommand(), slotsCommand(),
+			}},
+			group{"Looking", []*cli.Command{statusCommand(), watchCommand(), runsCommand(), noticesCommand(), wireCommand()}},
+			group{"Heat", []*cli.Command{heatCommand(), coolCommand(), heatlogCommand()}},
+			group{"By hand", []*cli.Command{homeCommand(), moveCommand(), routinesCommand(), outputsCommand(), sayCommand()}},
+			group{"The printer", []*cli.Command{setupCommand()}},
+		),
 	}
 	app.Action = func(_ context.Context, cmd *cli.Command) error {
 		if name := cmd.Args().First(); name != "" {
@@ -81,6 +88,23 @@ func Command(out, errs io.Writer) *cli.Command {
 	}
 	mindUsage(app)
 	return app
+}
+
+// A group is commands that a person looks for together.
+type group struct {
+	name     string
+	commands []*cli.Command
+}
+
+// grouped are the commands of all groups, each of which tells its own.
+func grouped(groups ...group) (all []*cli.Command) {
+	for i, g := range groups {
+		for _, c := range g.commands {
+			c.Category = fmt.Sprintf("%d. %s", i+1, g.name) // help sorts them by their names
+		}
+		all = append(all, g.commands...)
+	}
+	return all
 }
 
 // unknown says that there is no such command, and which may have been meant.

@@ -108,8 +108,11 @@ func welcome(w io.Writer, s *service.Service) {
 // is done in minutes.
 const demoWarp = 8
 
+// demoData is the folder of everything that the demo keeps.
+func demoData() string { return service.DefaultConfig().Data + "-demo" }
+
 func demoCommand() *cli.Command {
-	data := service.DefaultConfig().Data + "-demo"
+	data := demoData()
 	return &cli.Command{
 		Name: "demo", Usage: "run a host with a stand-in printer and sample files",
 		Flags: append([]cli.Flag{

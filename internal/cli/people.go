@@ -3,6 +3,7 @@ package cli
 import (
 	"bufio"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -72,6 +73,9 @@ func allowCommand() *cli.Command {
 			}
 			p, err := c.Answer(ctx, api.Answer{Letters: args[0], Allow: !cmd.Bool("deny"), Scopes: cmd.StringSlice("scope")})
 			if err != nil {
+				if problem := (*api.Problem)(nil); cmd.String("data") == "" && errors.As(err, &problem) && (problem.Status == 401 || problem.Status == 403) {
+					return fmt.Errorf("%w; on the host's own computer %s", err, addData())
+				}
 				return err
 			}
 			if cmd.Bool("deny") {
@@ -82,6 +86,16 @@ func allowCommand() *cli.Command {
 			return nil
 		},
 	}
+}
+
+// addData says what to add to a command on the host's own computer.
+func addData() string {
+	for _, folder := range []string{service.DefaultConfig().Data, demoData()} {
+		if _, err := os.Stat(filepath.Join(folder, service.KeeperFile)); err == nil {
+			return "add --data " + folder
+		}
+	}
+	return "add --data and the host's data folder, which 'diathermon serve' names as it starts; its user, or root, may read it"
 }
 
 func mayDo(p api.Pairing) string {
@@ -119,7 +133,7 @@ func dialHere(cmd *cli.Command) (*client.Client, error) {
 	}
 	token, err := os.ReadFile(filepath.Join(data, service.KeeperFile))
 	if err != nil {
-		return nil, wrong("no host is paired, and there is none here whose token can be read (%v): name its data folder with --data", err)
+		return nil, wrong("no host is paired, and there is none here whose token can be read (%v): %s", err, addData())
 	}
 	address := cmd.String("url")
 	if address == "" {

@@ -38,7 +38,7 @@ func resumeCommand() *cli.Command {
 			return err
 		}
 		r := bench.Run
-		if r == nil || r.State != "interrupted" || len(args) == 1 && args[0] != r.ID {
+		if r == nil || r.State != "interrupted" || len(args) == 1 && !strings.HasSuffix(r.ID, strings.ToLower(args[0])) {
 			return held(ctx, cmd)
 		}
 		return pickUp(ctx, cmd, c, *r)

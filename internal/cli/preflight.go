@@ -55,7 +55,7 @@ func clearCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			b, err := c.SayBed(ctx, api.SayBed{Clear: !cmd.Bool("not")})
+			b, err := c.SayBed(ctx, api.SayBed{State: map[bool]string{false: "clear", true: "occupied"}[cmd.Bool("not")]})
 			if err != nil {
 				return err
 			}

@@ -90,7 +90,7 @@ func queueCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				fmt.Fprintf(cmd.Root().Writer, "Started: %s, run %s\n", r.File, r.ID)
+				fmt.Fprintf(cmd.Root().Writer, "Started: %s, run %s\n", r.File, shortID(r.ID))
 				return nil
 			}},
 		},

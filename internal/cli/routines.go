@@ -233,7 +233,7 @@ func pastRoutines(ctx context.Context, cmd *cli.Command) error {
 	}
 	var rows [][]string
 	for _, p := range past.Performances {
-		rows = append(rows, []string{p.Begun.Local().Format("2006-01-02 15:04"), p.Routine, p.State, p.By, p.ID})
+		rows = append(rows, []string{p.Begun.Local().Format("2006-01-02 15:04"), p.Routine, p.State, p.By, shortID(p.ID)})
 	}
 	return table(w, []string{"Begun", "Routine", "Ended", "By", "ID"}, rows)
 }

@@ -175,7 +175,7 @@ func showStored(w io.Writer, s api.Stored) {
 	}
 	switch {
 	case s.Run != nil:
-		fmt.Fprintf(w, "Started: run %s\n", s.Run.ID)
+		fmt.Fprintf(w, "Started: run %s\n", shortID(s.Run.ID))
 	case s.Place > 0 && s.Not != nil:
 		fmt.Fprintf(w, "Waits in turn: number %d, because it could not start. When that has passed: diathermon queue next\n", s.Place)
 	case s.Place > 0:

@@ -15,6 +15,7 @@ import (
 // An aspect is one thing that is said of a printer.
 type aspect struct {
 	key, name, unit, usage string
+	none                   string // what 0 means; empty: 0
 	text                   func(*api.Description) **string
 	number                 func(*api.Description) **float64
 	count                  func(*api.Description) **int
@@ -29,14 +30,14 @@ var aspects = []aspect{
 	{key: "depth", name: "Depth", unit: "mm", usage: "`MM` that Y goes", number: func(d *api.Description) **float64 { return &d.Depth }},
 	{key: "height", name: "Height", unit: "mm", usage: "`MM` that Z goes", number: func(d *api.Description) **float64 { return &d.Height }},
 	{key: "limit_nozzle", name: "Nozzle at most", unit: "°C", usage: "highest setpoint of a nozzle, `°C`", number: func(d *api.Description) **float64 { return &d.LimitNozzle }},
-	{key: "limit_bed", name: "Bed at most", unit: "°C", usage: "highest setpoint of the bed, `°C`; 0: it is not heated", number: func(d *api.Description) **float64 { return &d.LimitBed }},
-	{key: "limit_chamber", name: "Chamber at most", unit: "°C", usage: "highest setpoint of the chamber, `°C`; 0: it is not heated", number: func(d *api.Description) **float64 { return &d.LimitChamber }},
+	{key: "limit_bed", name: "Bed at most", unit: "°C", usage: "highest setpoint of the bed, `°C`; 0: it is not heated", none: "not heated", number: func(d *api.Description) **float64 { return &d.LimitBed }},
+	{key: "limit_chamber", name: "Chamber at most", unit: "°C", usage: "highest setpoint of the chamber, `°C`; 0: it is not heated", none: "not heated", number: func(d *api.Description) **float64 { return &d.LimitChamber }},
 	{key: "tools", name: "Tools", usage: "how many `TOOLS`", count: func(d *api.Description) **int { return &d.Tools }},
-	{key: "slots", name: "Slots", usage: "in how many `PLACES` filament is loaded; 0: as many as tools", count: func(d *api.Description) **int { return &d.Slots }},
+	{key: "slots", name: "Slots", usage: "in how many `PLACES` filament is loaded; 0: as many as tools", none: "as many as tools", count: func(d *api.Description) **int { return &d.Slots }},
 	{key: "nozzle_diameter", name: "Nozzle", unit: "mm", usage: "diameter of the nozzle, `MM`", number: func(d *api.Description) **float64 { return &d.NozzleDiameter }},
 	{key: "filament_diameter", name: "Filament", unit: "mm", usage: "diameter of the filament, `MM`", number: func(d *api.Description) **float64 { return &d.FilamentDiameter }},
 	{key: "filament_density", name: "Its density", unit: "g/cm³", usage: "density of the filament, `G/CM³`", number: func(d *api.Description) **float64 { return &d.FilamentDensity }},
-	{key: "filament_price", name: "A kilogram of it", usage: "`PRICE` of a kilogram of filament", number: func(d *api.Description) **float64 { return &d.FilamentPrice }},
+	{key: "filament_price", name: "A kilogram of it", usage: "`PRICE` of a kilogram of filament", none: "not said", number: func(d *api.Description) **float64 { return &d.FilamentPrice }},
 	{key: "currency", name: "Currency", usage: "`CURRENCY` of prices", text: func(d *api.Description) **string { return &d.Currency }},
 }
 
@@ -56,6 +57,9 @@ func (a aspect) in(d *api.Description) string {
 		if v := *a.count(d); v != nil {
 			out = strconv.Itoa(*v)
 		}
+	}
+	if out == "0" && a.none != "" {
+		return a.none
 	}
 	if out != "" && a.unit != "" {
 		out += " " + a.unit
@@ -96,7 +100,7 @@ func (a aspect) take(cmd *cli.Command, d *api.Description) bool {
 }
 
 // deciders are who decides, in words.
-var deciders = map[string]string{"file": "diathermon.toml or command line", "setup": "Setup", "ordinary": "nobody: ordinary"}
+var deciders = map[string]string{"file": "diathermon.toml or command line", "setup": "Setup", "ordinary": "as is usual"}
 
 func setupCommand() *cli.Command {
 	flags := []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "take-up", Usage: "let the host begin anew, so that it holds; not while anything is under way or heated"}}

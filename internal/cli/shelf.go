@@ -160,7 +160,7 @@ func printCommand() *cli.Command {
 			case cmd.Bool("watch"):
 				return watch(ctx, cmd, c)
 			}
-			fmt.Fprintf(cmd.Root().Writer, "Started: %s, run %s\n", r.File, r.ID)
+			fmt.Fprintf(cmd.Root().Writer, "Started: %s, run %s\n", r.File, shortID(r.ID))
 			return nil
 		}),
 	}

@@ -57,8 +57,8 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	page := b.browser(1280, 800, false)
 	load := ask(b, page, chromedp.Evaluate[float64](`performance.getEntriesByType("resource").filter(r => !r.name.includes("/v1/")).reduce((sum, r) => sum + r.encodedBodySize, performance.getEntriesByType("navigation")[0].encodedBodySize)`))
 	t.Logf("the first load is %.0f bytes", load)
-	if load < 50e3 || load > 250e3 {
-		t.Errorf("the first load is %.0f bytes, at most 250,000 are allowed", load)
+	if load < 50e3 || load > 200e3 {
+		t.Errorf("the first load is %.0f bytes, at most 200,000 are allowed", load)
 	}
 	ask(b, page, chromedp.Evaluate[any](string(script)+"; 0"))
 	look := func(what, area, there string) {

@@ -231,7 +231,7 @@ func BenchmarkHalt(b *testing.B) {
 		request := fmt.Sprintf("POST /v1/halt HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Length: 0\r\nConnection: close\r\n\r\n", address, strings.TrimSpace(string(token)))
 		for range halts {
 			s.live()
-			if _, err := s.SayBed(b.Context(), api.SayBed{Clear: true}); err != nil {
+			if _, err := s.SayBed(b.Context(), api.SayBed{State: "clear"}); err != nil {
 				b.Fatal(err)
 			}
 			if _, err := s.Start(b.Context(), "long.gcode"); err != nil {

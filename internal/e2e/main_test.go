@@ -215,7 +215,7 @@ func (b *bench) send(name string, body []byte, print bool) (api.Stored, error) {
 // clear says that the bed is clear.
 func (b *bench) clear() {
 	b.t.Helper()
-	if _, err := b.SayBed(b.t.Context(), api.SayBed{Clear: true}); err != nil {
+	if _, err := b.SayBed(b.t.Context(), api.SayBed{State: "clear"}); err != nil {
 		b.t.Fatal(err)
 	}
 }

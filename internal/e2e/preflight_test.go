@@ -22,7 +22,7 @@ func TestNothingIsPrintedOnAPartThatWasLeft(t *testing.T) {
 	b := start(t, quick()).live()
 	p := b.keeper()
 	b.mustSend("cap.gcode", coupon(t, 1), true)
-	if _, err := b.SayBed(t.Context(), api.SayBed{Clear: true}); b.untilRun("finished").ID == "" || status(err) != 409 && err != nil {
+	if _, err := b.SayBed(t.Context(), api.SayBed{State: "clear"}); b.untilRun("finished").ID == "" || status(err) != 409 && err != nil {
 		t.Errorf("while it lies there: %v", err)
 	}
 	seen := b.until("the bench", func(api.Bench) bool { return true }).Bed
@@ -60,7 +60,7 @@ func TestNothingIsPrintedOnAPartThatWasLeft(t *testing.T) {
 	slicer.fails(6, "the bed is occupied", "queue", "next")
 
 	// Said by who has not seen what lies there now it does nothing.
-	if _, err := b.SayBed(t.Context(), api.SayBed{Clear: true, Seen: seen.Since.Add(-time.Hour)}); status(err) != 409 || !strings.Contains(err.Error(), "not as it was when you looked") {
+	if _, err := b.SayBed(t.Context(), api.SayBed{State: "clear", Since: seen.Since.Add(-time.Hour)}); status(err) != 409 || !strings.Contains(err.Error(), "not as it was when you looked") {
 		t.Errorf("too late: %v", err)
 	}
 	p.ok("Started: knob.gcode", "queue", "next", "--clear")

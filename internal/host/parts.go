@@ -60,6 +60,7 @@ type Parts struct {
 // Bench is everything live at one moment: every part's share.
 type Bench struct {
 	Printer machine.Printer
+	Pace    float64 // how many times faster the printer's clock runs than ours: more than 1 of a stand-in
 	talk.Now
 	Heat     heating.Now
 	Position position.Now
@@ -72,7 +73,7 @@ type Bench struct {
 }
 
 func (p *Parts) bench() Bench {
-	return Bench{Printer: p.Printer, Now: p.Link.Now(), Heat: p.Heat.Now(), Position: p.Where.Now(), Holds: p.Capacity.Now(), Motion: p.Motion.Now(), Outputs: p.Outputs.Now(), Routine: p.Routines.Now(), Bed: p.Bed.Now(), Run: p.Run.Now()}
+	return Bench{Printer: p.Printer, Pace: max(p.Heat.Pace(), 1), Now: p.Link.Now(), Heat: p.Heat.Now(), Position: p.Where.Now(), Holds: p.Capacity.Now(), Motion: p.Motion.Now(), Outputs: p.Outputs.Now(), Routine: p.Routines.Now(), Bed: p.Bed.Now(), Run: p.Run.Now()}
 }
 
 // Recorder keeps what happens. None of its methods may wait for anything.

@@ -31,7 +31,7 @@ func (s *starting) noticed(ctx context.Context) (notice.Facts, error) {
 	if err != nil {
 		return notice.Facts{}, err
 	}
-	f := notice.Facts{At: time.Now().UTC().Truncate(time.Millisecond), Bed: bed.Bed(now.Bed).State, PartOff: s.config.Heat.PartOff}
+	f := notice.Facts{At: time.Now().UTC().Truncate(time.Millisecond), Bed: bed.Bed(now.Bed).State, PartOff: s.config.Heat.PartOff, Pace: s.config.Pace}
 	if now.Run != nil {
 		f.Run = now.Run.Record
 	}

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { onMounted, watchEffect } from 'vue'
+import { defineAsyncComponent, onMounted, watchEffect } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { answered, api, inWords } from '../api/client'
+import { answered, api } from '../api/client'
 import { useHost } from '../live/host'
 import { useMe } from '../live/me'
 import Alarms from './Alarms.vue'
@@ -17,6 +17,7 @@ import Performing from './Performing.vue'
 import Spoken from './Spoken.vue'
 import Warming from './Warming.vue'
 
+const Trouble = defineAsyncComponent(() => import('./Trouble.vue'))
 const host = useHost()
 const me = useMe()
 const router = useRouter()
@@ -55,10 +56,7 @@ watchEffect(() => { document.querySelector<HTMLLinkElement>('link[rel=icon]')!.h
     </main>
     <Notices />
     <Spoken />
-    <v-snackbar :model-value="host.problem !== undefined" :timeout="-1" color="error" location="top" @update:model-value="host.problem = undefined">
-      <span role="alert">{{ host.problem ? inWords(host.problem) : '' }}</span>
-      <template #actions><v-btn variant="text" @click="host.problem = undefined">Dismiss</v-btn></template>
-    </v-snackbar>
+    <Trouble v-if="host.problem" />
   </v-app>
 </template>
 

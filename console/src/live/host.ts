@@ -129,7 +129,7 @@ export const useHost = defineStore('host', () => {
   const pickUp = (id: string, choice: Schemas['PickUp']) => attempt(() => answered(api.POST('/v1/runs/{id}/pick-up', { params: { path: { id } }, body: choice })))
   const start = (order: Schemas['StartRun']) => attempt(() => answered(api.POST('/v1/runs', { body: order })))
   /** Says how the bed is, as it was seen here. */
-  const sayBed = (clear: boolean) => attempt(() => answered(api.PUT('/v1/bench/bed', { body: { clear, seen: bed.value?.since } })))
+  const sayBed = (clear: boolean) => attempt(() => answered(api.PUT('/v1/bench/bed', { body: { state: clear ? 'clear' : 'occupied', since: bed.value?.since } })))
   const halt = () => attempt(() => answered(api.POST('/v1/halt')))
   const measure = () => attempt(() => answered(api.POST('/v1/wire/measure')))
   const reconnect = () => attempt(() => answered(api.POST('/v1/bench/reconnect')))

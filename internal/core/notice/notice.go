@@ -66,6 +66,7 @@ type Facts struct {
 	First    Entry   // of the queue; its ID is empty where nothing waits
 	Asks     Question
 	WarmUp   WarmUp
+	Pace     float64 // how many times faster than ours the printer's clock runs: of a stand-in; 0 is 1
 }
 
 // Raised is an alarm.
@@ -174,7 +175,7 @@ func (w *Watch) tellRun(f Facts, tell func(Kind, string, string) *Notice) {
 	var n *Notice
 	switch r.State {
 	case run.Finished:
-		n = tell(Done, r.File+" is done", took(r))
+		n = tell(Done, r.File+" is done", took(r, f.Pace))
 	case run.Stopped:
 		n = tell(Stopped, r.File+" was stopped", sentence(r.Reason))
 	case run.Held:
@@ -193,11 +194,14 @@ func (w *Watch) tellRun(f Facts, tell func(Kind, string, string) *Notice) {
 }
 
 // took says how long a run took, against what was expected.
-func took(r run.Record) string {
+func took(r run.Record, pace float64) string {
 	lasted := r.Lasted(r.Ended)
 	text := "It took " + span(lasted)
 	if r.Estimate > 0 && r.Estimate < 1000*time.Hour {
 		text += "; its moves alone were computed as " + span(r.Estimate)
+	}
+	if pace > 1 {
+		text += fmt.Sprintf(", by a clock that runs %g times slower than this stand-in's", pace)
 	}
 	return text + "."
 }

@@ -72,6 +72,12 @@ func (o *Occupancy) Say(ctx context.Context, s bed.State, by string, seen time.T
 	return now, err
 }
 
+// State is what is known of it. It may be called from anywhere.
+func (o *Occupancy) State(ctx context.Context) (now Now, err error) {
+	err = o.loop.Ask(ctx, func() { now = o.Now() })
+	return now, err
+}
+
 // become is the one place where it changes.
 func (o *Occupancy) become(b bed.Bed) {
 	if b == o.now {

@@ -27,6 +27,7 @@ type Host interface {
 
 // Bed is what lies on its bed.
 type Bed interface {
+	State(ctx context.Context) (occupancy.Now, error)
 	Say(ctx context.Context, s bed.State, by string, seen time.Time) (occupancy.Now, error)
 }
 
@@ -81,13 +82,18 @@ func (a Area) mountBench(d *desk.Desk) {
 			return portsOf(a.Ports(), now.Link), nil
 		})
 
+	desk.Show(d, d.Op("bed", http.MethodGet, "/v1/bench/bed", desk.Read, "What is known of what lies on the bed"),
+		func(ctx context.Context, _ *struct{}) (api.Bed, error) {
+			now, err := a.Bed.State(ctx)
+			return bedOf(now), err
+		})
 	desk.Show(d, d.Op("say-bed", http.MethodPut, "/v1/bench/bed", desk.Operate, "Say whether the bed is clear: nothing starts on one that is not", 409, 422),
 		func(ctx context.Context, in *struct{ Body api.SayBed }) (api.Bed, error) {
-			state := bed.Occupied
-			if in.Body.Clear {
-				state = bed.Clear
+			if in.Body.State == string(bed.Unknown) {
+				now, err := a.Bed.State(ctx)
+				return bedOf(now), err
 			}
-			now, err := a.Bed.Say(ctx, state, guard.Caller(ctx), in.Body.Seen)
+			now, err := a.Bed.Say(ctx, bed.State(in.Body.State), guard.Caller(ctx), in.Body.Since)
 			return bedOf(now), err
 		})
 

@@ -32,6 +32,9 @@ func Of(b host.Bench) api.Bench {
 		Bed:      bedOf(b.Bed),
 		Flow:     heatarea.FlowOf(b.Heat.Flow, b.Heat.FlowWatch),
 	}
+	if b.Pace > 1 {
+		out.Printer.Pace = b.Pace
+	}
 	if b.Firmware.Name != "" || b.Firmware.Capabilities != nil {
 		f := b.Firmware
 		out.Firmware = &api.Firmware{Name: f.Name, Machine: f.Machine, Extruders: f.Extruders, Capabilities: f.Capabilities, HaltsAtOnce: b.HaltsAtOnce, Holds: api.Holds{Bytes: b.Holds.Bytes, Lines: b.Holds.Lines, How: string(b.Holds.How)}}

@@ -13,6 +13,7 @@ import Routines from '../routines/Buttons.vue'
 import Connect from './Connect.vue'
 import Loaded from './Loaded.vue'
 import Messages from './Messages.vue'
+import Newest from './Newest.vue'
 import Position from './Position.vue'
 import Queue from './Queue.vue'
 import Recent from './Recent.vue'
@@ -35,6 +36,7 @@ const bare = computed(() => host.connected && host.link?.state === 'absent')
       <div class="stack">
         <Run v-if="!bare || host.run" />
         <Queue />
+        <Newest v-if="host.connected && !host.going" />
         <Connect v-if="bare" />
         <Panel v-else title="Last 15 minutes"><Recent /></Panel>
       </div>

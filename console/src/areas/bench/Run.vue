@@ -1,15 +1,15 @@
 <script setup lang="ts">
-import { mdiBellRing, mdiDownload, mdiPause, mdiPlay, mdiStop, mdiTune } from '@mdi/js'
-import { computed, defineAsyncComponent, ref, watch } from 'vue'
+import { mdiBellRing, mdiDownload, mdiPause, mdiPlay, mdiPrinter3d, mdiStop, mdiTune } from '@mdi/js'
+import { computed, defineAsyncComponent, onMounted, ref, watch } from 'vue'
 
 import { at } from '../../api/base'
-import type { Schemas } from '../../api/client'
+import { api, type Schemas } from '../../api/client'
 import { useCalls } from '../../live/calls'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
 import { useMe } from '../../live/me'
-import Ask from '../../ui/Ask.vue'
 import Figure from '../../ui/Figure.vue'
+import Paced from '../../ui/Paced.vue'
 import Panel from '../../ui/Panel.vue'
 import State from '../../ui/State.vue'
 import { sentence } from '../../words/numbers'
@@ -17,9 +17,10 @@ import { runStates } from '../../words/states'
 import { soon, span } from '../../words/time'
 import Picture from '../shelf/Picture.vue'
 import Bed from './Bed.vue'
-import PickUp from './PickUp.vue'
 
-/** Its steps come when they are wanted. */
+/** What is asked, and its steps, come when they are wanted. */
+const Ask = defineAsyncComponent(() => import('../../ui/Ask.vue'))
+const PickUp = defineAsyncComponent(() => import('./PickUp.vue'))
 const Adjust = defineAsyncComponent(() => import('./Adjust.vue'))
 const host = useHost()
 const me = useMe()
@@ -32,7 +33,10 @@ useIntervalFn(() => { now.value = Date.now() }, 1000)
 
 watch(() => host.going, going => { if (going && !calls.why) calls.load().catch(() => undefined) }, { immediate: true })
 
-const run = computed(() => host.run)
+/** The run that goes on, or the last one: also that of before the host was started. */
+const past = ref<Schemas['Run']>()
+onMounted(() => { if (!host.run) api.GET('/v1/runs', { params: { query: { limit: 1 } } }).then(({ data }) => { past.value = data?.runs[0] }, () => undefined) })
+const run = computed(() => host.run ?? past.value)
 const shown = computed(() => runStates[run.value?.state ?? 'waiting'])
 const interrupted = computed(() => run.value !== undefined && !run.value.over && !run.value.going)
 const may = (act: NonNullable<Schemas['Run']['may']>[number]) => run.value?.may?.includes(act) ?? false
@@ -67,18 +71,18 @@ const outlook = computed(() => {
     <template v-else>
       <p class="text-title-medium text-medium-emphasis figures mb-3">{{ outlook.small }}&nbsp;</p>
       <div class="d-flex align-center ga-3 mb-2">
-        <router-link v-if="!run.over" class="part" :to="`/shelf/${encodeURIComponent(run.file)}`" :title="`The layers of ${run.file}`" :aria-label="`The layers of ${run.file}`"><Picture :file="{ name: run.file, digest: run.digest }" :size="256" /></router-link>
+        <router-link class="part" :to="`/shelf/${encodeURIComponent(run.file)}`" :title="`The layers of ${run.file}`" :aria-label="`The layers of ${run.file}`"><Picture :file="{ name: run.file, digest: run.digest }" :size="256" /></router-link>
         <p class="break mb-0">{{ run.file }}</p>
       </div>
       <p v-if="run.reason" class="mb-2 break" data-run-reason>{{ sentence(run.reason) }}</p>
       <p v-if="interrupted && !run.needs_plan" class="mb-2 text-medium-emphasis">As soon as the printer is back it is asked whether it has kept its place.</p>
-      <v-progress-linear :model-value="share" :indeterminate="run.state === 'warming'" :color="shown.color" height="10" rounded :aria-label="run.state === 'warming' ? 'Warming' : 'Printed so far'" />
+      <v-progress-linear v-if="run.progress" :model-value="share" :indeterminate="run.state === 'warming'" :color="shown.color" height="10" rounded :aria-label="run.state === 'warming' ? 'Warming' : 'Printed so far'" />
       <dl v-if="run.progress" class="facts mt-4">
         <Figure name="Done">{{ run.state === 'warming' ? 'warming' : `${share.toFixed(1)} %` }}</Figure>
         <Figure name="Layer">{{ run.progress.layer }} of {{ run.progress.layers }}</Figure>
         <Figure name="Height">{{ run.progress.z.toFixed(2) }} mm</Figure>
         <Figure :name="run.over ? 'Took' : 'Elapsed'">{{ span(elapsed) }}</Figure>
-        <Figure v-if="run.state === 'finished' && run.estimate_seconds" name="Moves, computed">{{ span(run.estimate_seconds) }}</Figure>
+        <Figure v-if="run.state === 'finished' && run.estimate_seconds" name="Moves, computed">{{ span(run.estimate_seconds) }}<Paced :seconds="run.estimate_seconds" /></Figure>
         <Figure v-if="!run.over && run.progress.warm_seconds" name="Warm in">{{ span(run.progress.warm_seconds) }}</Figure>
       </dl>
       <p v-if="run.differs && !run.over" class="mt-3 mb-0" data-differs>Not as sliced: {{ run.differs }}</p>
@@ -86,7 +90,7 @@ const outlook = computed(() => {
         {{ run.until.end ? `Ends after layer ${run.until.layer - 1}` : `Is held before layer ${run.until.layer}` }}, as {{ run.until.by }} wants
         <v-btn v-if="adjustable" variant="text" size="small" @click="host.onward()">Go on to the end</v-btn>
       </p>
-      <div v-if="!run.over || run.state !== 'finished'" class="d-flex flex-wrap ga-3 mt-4">
+      <div class="d-flex flex-wrap ga-3 mt-4">
         <template v-if="interrupted">
           <v-btn variant="flat" color="primary" size="large" :prepend-icon="mdiPlay" :disabled="!may('pick-up') || !host.live" @click="picking = true">Pick up…</v-btn>
           <v-btn variant="outlined" size="large" :prepend-icon="mdiStop" @click="asking = true">Give up</v-btn>
@@ -97,7 +101,8 @@ const outlook = computed(() => {
           <v-btn variant="outlined" size="large" :prepend-icon="mdiStop" :disabled="!may('stop')" @click="asking = true">Stop</v-btn>
           <v-btn v-if="adjustable" variant="text" size="large" :prepend-icon="mdiTune" :aria-expanded="adjusting" data-adjusting @click="adjusting = !adjusting">Adjust</v-btn>
         </template>
-        <v-btn v-if="interrupted || run.over" variant="text" size="large" :prepend-icon="mdiDownload" :href="at(`/v1/runs/${run.id}/recording`)">Recording</v-btn>
+        <v-btn v-if="run.over && me.may('start')" variant="tonal" size="large" :prepend-icon="mdiPrinter3d" :to="{ path: '/shelf', query: { start: run.file } }" data-again>Print it again</v-btn>
+        <v-btn v-if="interrupted || run.over && run.state !== 'finished'" variant="text" size="large" :prepend-icon="mdiDownload" :href="at(`/v1/runs/${run.id}/recording`)">Recording</v-btn>
       </div>
     </template>
     <p v-if="host.going && !calls.why && !calls.called && !calls.asked" class="mt-4 mb-0 d-flex flex-wrap align-center ga-2" data-offer>
@@ -106,10 +111,10 @@ const outlook = computed(() => {
     </p>
     <Adjust v-if="adjusting && adjustable" />
     <Bed v-if="!host.going && !interrupted" class="mt-4" />
-    <Ask v-model="asking" :title="interrupted ? 'Give this run up?' : 'Stop this run?'" :no="interrupted ? 'Keep it' : 'Keep printing'" :yes="interrupted ? 'Give it up' : 'Stop it'" @yes="host.control('stop')">
+    <Ask v-if="asking" v-model="asking" :title="interrupted ? 'Give this run up?' : 'Stop this run?'" :no="interrupted ? 'Keep it' : 'Keep printing'" :yes="interrupted ? 'Give it up' : 'Stop it'" @yes="host.control('stop')">
       {{ run?.file }} cannot be carried on afterwards. Heaters and fan are turned off.
     </Ask>
-    <PickUp v-model="picking" />
+    <PickUp v-if="picking" v-model="picking" />
   </Panel>
 </template>
 

@@ -51,7 +51,7 @@ function send() {
 
 <template>
   <div>
-    <div class="drawing">
+    <div class="drawing" :style="{ '--ratio': size.width / size.depth }">
       <svg
         ref="bed" class="bed" :class="{ free: free && there }" :viewBox="`0 0 ${size.width} ${size.depth}`" role="img" data-bed
         :aria-label="there ? `The head is at X ${there.x.toFixed(1)}, Y ${there.y.toFixed(1)} mm` : 'Where the head is is not known'"
@@ -84,7 +84,7 @@ function send() {
 </template>
 
 <style scoped>
-.drawing { display: flex; gap: 10px; }
+.drawing { display: flex; gap: 10px; margin-inline: auto; max-width: max(240px, calc((100vh - 310px) * var(--ratio) + 34px)); }
 svg { border: 1px solid rgba(var(--v-theme-on-surface), 0.4); border-radius: 6px; background: rgb(var(--v-theme-background)); touch-action: none; }
 .bed { flex: 1; min-width: 0; }
 .bar { width: 24px; flex: none; }

@@ -110,13 +110,15 @@ const pad = computed(() => [
           <div class="stack">
             <div class="pad" @contextmenu.prevent>
               <v-btn
-                v-for="p in pad" :key="p.at" :class="p.at" :icon="p.icon" variant="tonal" size="56" :disabled="!free" :aria-label="`${p.words}, ${step} mm`" :title="`${p.words}, ${step} mm`" :data-press="p.at"
+                v-for="p in pad" :key="p.at" :class="p.at" :icon="p.icon" variant="tonal" size="48" :disabled="!free" :aria-label="`${p.words}, ${step} mm`" :title="`${p.words}, ${step} mm`" :data-press="p.at"
                 @pointerdown.prevent="hold(by(p.along))" @pointerup="letGo" @pointerleave="letGo" @pointercancel="letGo" @keydown.enter.prevent="!$event.repeat && hold(by(p.along))" @keydown.space.prevent="!$event.repeat && hold(by(p.along))"
               />
               <span class="middle figures">{{ step }} mm</span>
             </div>
-            <v-btn-toggle v-model="step" mandatory divided variant="outlined" density="comfortable" aria-label="How far, mm"><v-btn v-for="s in steps" :key="s" :value="s">{{ s }}</v-btn></v-btn-toggle>
-            <v-select v-model="speed" label="Speed" :items="speeds" density="comfortable" hide-details />
+            <div class="row">
+              <v-btn-toggle v-model="step" mandatory divided variant="outlined" density="comfortable" aria-label="How far, mm"><v-btn v-for="s in steps" :key="s" :value="s" class="far">{{ s }}</v-btn></v-btn-toggle>
+              <v-select v-model="speed" class="speed" label="Speed" :items="speeds" hide-details />
+            </div>
             <p v-if="armed" class="mb-0 text-body-small">Arrows move X and Y, page up and down Z. Escape ends that, as does leaving.</p>
           </div>
         </Panel>
@@ -157,7 +159,9 @@ const pad = computed(() => [
 
 <style scoped>
 .places { display: flex; flex-wrap: wrap; gap: 8px 28px; }
-.pad { display: grid; grid-template: '. up . higher' 56px 'left middle right .' 56px '. down . lower' 56px / 56px 72px 56px 56px; gap: 8px; justify-content: center; align-items: center; user-select: none; touch-action: manipulation; }
+.pad { display: grid; grid-template: '. up . higher' 48px 'left middle right .' 48px '. down . lower' 48px / 48px 72px 48px 56px; gap: 6px; justify-content: center; align-items: center; user-select: none; touch-action: manipulation; }
+.far { min-width: 48px; padding: 0 12px; }
+.speed { flex: 1 1 120px; min-width: 120px; }
 .up { grid-area: up; justify-self: center; }
 .left { grid-area: left; }
 .right { grid-area: right; }

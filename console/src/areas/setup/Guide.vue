@@ -95,7 +95,7 @@ const protectedBy = computed(() => !me.me?.fresh)
             <Notice v-if="away" color="info" :icon="mdiProgressClock">The host begins anew with what you said. It is back in some seconds.</Notice>
             <Notice v-else-if="described.waits" color="info" :icon="mdiProgressClock">What you said is kept. It holds as soon as nothing is under way or heated.<template #beside><v-btn variant="outlined" @click="takeUp">Take it up now</v-btn></template></Notice>
             <Notice v-else color="success" :icon="mdiCheckCircle">{{ described.printer.name }} is described: {{ described.printer.width }} × {{ described.printer.depth }} × {{ described.printer.height }} mm, nozzle up to {{ described.printer.limit_nozzle }} °C.</Notice>
-            <Notice :color="host.live ? 'success' : 'warning'" :icon="host.live ? mdiCheckCircle : mdiAlertCircle">{{ host.live ? 'It answers.' : `It does not answer: ${host.link?.reason ?? ''}` }}</Notice>
+            <Notice v-if="!away" :color="host.live ? 'success' : 'warning'" :icon="host.live ? mdiCheckCircle : mdiAlertCircle">{{ host.live ? 'It answers.' : host.connected ? `It does not answer: ${host.link?.reason ?? ''}` : 'The host does not answer; trying again.' }}</Notice>
             <Notice :color="protectedBy ? 'success' : 'warning'" :icon="protectedBy ? mdiCheckCircle : mdiAlertCircle">{{ protectedBy ? 'It is protected: only who has an account or a token gets in.' : 'Nobody has an account here: who reaches the host with a link is in.' }}<template v-if="!protectedBy" #beside><v-btn variant="outlined" :href="at('/first-start')">Make yours</v-btn></template></Notice>
           </template>
           <div class="row">
@@ -111,9 +111,10 @@ const protectedBy = computed(() => !me.me?.fresh)
 </template>
 
 <style scoped>
-.guide { max-width: 720px; display: grid; gap: 16px; grid-template-columns: minmax(0, 1fr); }
+.guide { max-width: 900px; display: grid; gap: 16px; grid-template-columns: minmax(0, 1fr); }
 .steps { list-style: none; padding: 0; margin: 0; display: flex; flex-wrap: wrap; gap: 6px; }
-.steps button { min-height: 40px; min-width: 40px; padding: 4px 12px; border-radius: 20px; border: 1px solid rgba(var(--v-border-color), 0.4); background: none; color: inherit; cursor: pointer; font: inherit; }
+@media (min-width: 1100px) { .steps { flex-wrap: nowrap; } .steps button { white-space: nowrap; } }
+.steps button { min-height: 40px; min-width: 40px; padding: 4px 10px; border-radius: 20px; border: 1px solid rgba(var(--v-border-color), 0.4); background: none; color: inherit; cursor: pointer; font: inherit; }
 .steps li[aria-current] button { background: rgb(var(--v-theme-primary)); color: rgb(var(--v-theme-on-primary)); border-color: transparent; }
 @media (max-width: 599px) { .steps li:not([aria-current]) .word { display: none; } }
 </style>

@@ -8,6 +8,7 @@ import { useHost } from '../../live/host'
 import { dimensions, size } from '../../words/numbers'
 import { runStates } from '../../words/states'
 import { soon, span } from '../../words/time'
+import Paced from '../../ui/Paced.vue'
 import Picture from './Picture.vue'
 
 /** A file on the shelf: its picture, what it is, and what one does with it. */
@@ -36,7 +37,7 @@ const past = computed(() => {
       <span class="words">
         <span class="break name">{{ file.name }}</span>
         <span v-if="done" class="figures facts">
-          <span class="time">{{ span(file.duration_seconds) }}</span>
+          <span class="time">{{ span(file.duration_seconds) }}<Paced :seconds="file.duration_seconds" /></span>
           <span>{{ file.filament_g.toFixed(file.filament_g < 10 ? 1 : 0) }} g<template v-if="cost"> · {{ cost }}</template></span>
           <span v-if="file.part">{{ dimensions(file.part) }}</span>
           <span>{{ file.layers }} layers</span>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiBroom, mdiCheckboxMultipleMarkedOutline, mdiDeleteOutline, mdiMagnify, mdiUpload } from '@mdi/js'
 import { computed, onMounted, ref, useTemplateRef } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 
 import { answered, api, inWords, type Problem, type Schemas, upload } from '../../api/client'
 import { useHost } from '../../live/host'
@@ -20,6 +20,7 @@ interface Arrival { file: File, share: number, problem?: Problem, done: boolean 
 
 const host = useHost()
 const router = useRouter()
+const route = useRoute()
 const shelf = ref<Schemas['Shelf']>()
 const words = ref('')
 const order = useKept<Order>('shelf.order', 'newest', o => o in orders)
@@ -46,7 +47,10 @@ const full = computed(() => {
 const others = computed(() => (shelf.value?.coming ?? []).filter(c => !arrivals.value.some(a => a.file.name === c.name)))
 
 const load = () => host.attempt(async () => { shelf.value = await answered(api.GET('/v1/shelf')) })
-onMounted(load)
+onMounted(async () => {
+  await load()
+  if (typeof route.query.start === 'string') await look(route.query.start) // from another page
+})
 useIntervalFn(() => { if (!document.hidden && !arrivals.value.length) void load() }, 10000)
 useIntervalFn(() => { if (others.value.length || files.value.some(f => f.survey.state === 'waiting' || f.survey.state === 'surveying')) void load().then(() => { if (chosen.value && chosen.value.survey.state !== 'done') void look(chosen.value.name) }) }, 1500)
 

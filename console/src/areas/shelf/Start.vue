@@ -7,6 +7,7 @@ import { api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useMe } from '../../live/me'
 import Figure from '../../ui/Figure.vue'
+import Paced from '../../ui/Paced.vue'
 import { heaterName } from '../../words/heaters'
 import { dimensions } from '../../words/numbers'
 import { span } from '../../words/time'
@@ -62,7 +63,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
 </script>
 
 <template>
-  <v-dialog :model-value="file !== undefined" max-width="560" scrollable :aria-labelledby="id" @update:model-value="file = undefined">
+  <v-dialog :model-value="file !== undefined" :max-width="trimming ? 720 : 560" scrollable :aria-labelledby="id" @update:model-value="file = undefined">
     <v-card v-if="file" data-start>
       <h2 :id="id" class="text-title-large break px-5 pt-5">{{ file.name }}</h2>
       <v-card-text class="px-5" tabindex="0">
@@ -71,7 +72,7 @@ const warmth = computed(() => Object.entries(file.value?.setpoints ?? {}).map(([
           <v-btn class="layers" variant="tonal" size="small" :prepend-icon="mdiLayersOutline" :to="`/shelf/${encodeURIComponent(file.name)}`">Layers</v-btn>
         </div>
         <dl v-if="done" class="facts mb-3">
-          <Figure name="Moves take">{{ span(file.duration_seconds) }}</Figure>
+          <Figure name="Moves take">{{ span(file.duration_seconds) }}<Paced :seconds="file.duration_seconds" /></Figure>
           <Figure v-if="file.warming_seconds" name="Warming, before">{{ span(file.warming_seconds) }}</Figure>
           <Figure name="Layers">{{ file.layers }} of {{ file.layer_height.toFixed(2) }} mm</Figure>
           <Figure name="Filament">{{ file.filament_g.toFixed(1) }} g, {{ (file.filament_mm / 1000).toFixed(2) }} m{{ cost }}</Figure>
