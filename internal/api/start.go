@@ -46,7 +46,7 @@ type Overruled struct {
 
 // Check is one thing found before a start.
 type Check struct {
-	Kind     string `json:"kind" doc:"What it is about; stable, for programs" enum:"link,run,alarm,bed,file,survey,setpoint,tool,volume,travel,nozzle,filament,slot,material,plastic,command,line,sensor,guards,disk,database,clock,sleep"`
+	Kind     string `json:"kind" doc:"What it is about; stable, for programs" enum:"link,run,alarm,bed,file,survey,setpoint,tool,volume,depth,travel,frame,flow,pin,nozzle,filament,slot,material,plastic,command,line,odd,sensor,guards,disk,database,clock,sleep"`
 	Level    string `json:"level" enum:"block,warn,note"`
 	Title    string `json:"title" doc:"What was found"`
 	Expected string `json:"expected,omitempty" doc:"What was expected, where the title does not say it"`

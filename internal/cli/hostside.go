@@ -195,7 +195,7 @@ func simulateCommand() *cli.Command {
 			&cli.DurationFlag{Name: "latency", Usage: "how long its converter gathers bytes", Value: time.Millisecond},
 			&cli.Int64Flag{Name: "seed", Usage: "of every random number"},
 			&cli.BoolFlag{Name: "rough", Usage: "draw heaters from --seed that are as real ones are, and not as a model has them"},
-			&cli.StringFlag{Name: "dialect", Usage: "how its firmware talks: `TRAITS` with commas between, of " + strings.Join(simprinter.Traits(), ", ")},
+			&cli.StringFlag{Name: "dialect", Usage: "how its firmware talks: `TRAITS` with commas between, of " + strings.Join(simprinter.Traits(), ", ") + "; wordings, such as naming=full,plainly=temperatures; any=7 for a mix of wordings"},
 			&cli.IntFlag{Name: "receive-buffer", Usage: "`BYTES` its firmware holds before it reads them", Value: 128},
 			&cli.IntFlag{Name: "spoil", Usage: "spoil about one byte in `N`"},
 			&cli.IntFlag{Name: "lose", Usage: "lose about one byte in `N`"},

@@ -99,6 +99,35 @@ func TestRoutinesArePerformedAroundARun(t *testing.T) {
 	})
 }
 
+// A run with a routine before it takes a warm-up over that goes on as it is started.
+func TestAWarmUpIsTakenOver(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		config := simprinter.Vesper()
+		config.Record = true
+		r := &rig{t: t, change: []func(*host.Config){withRoutines}, files: shelfOf(t, samples.Coupon(3)), board: newStandIn(config), begun: time.Now(), journals: t.TempDir()}
+		r.arrive()
+		r.until(10*time.Second, isLive)
+		if err := r.Heat.WarmUp(t.Context(), heat.WarmUp{Name: "PLA", Order: heat.AtOnce, Setpoints: map[heat.Heater]float64{heat.Bed: 60, heat.Nozzle: 205}}); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(20 * time.Second)
+		if _, err := r.Run.Start(t.Context(), printing.Order{File: "coupon.gcode", Before: named("Home")}); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(time.Second)
+		if nozzle := r.setpoint(); nozzle != 205 {
+			t.Errorf("the nozzle's setpoint is %g as the run is prepared, and the warm-up had 205", nozzle)
+		}
+		r.untilState(2*time.Hour, run.Finished)
+	})
+}
+
+// setpoint is what the printer's nozzle is set to, °C.
+func (r *rig) setpoint() (nozzle float64) {
+	r.board.do(func(b *simprinter.Board) { nozzle, _ = b.Setpoints() })
+	return nozzle
+}
+
 // sameLines looks whether the printer has executed the lines of a part as they are, one
 // after another, whatever else was said.
 func sameLines(t *testing.T, r *rig, part samples.Part) {

@@ -131,8 +131,7 @@ func TestAChangeWhileTheHeadIsHotIsToldAgainstTheFile(t *testing.T) {
 			more(k)
 		}
 		time.Sleep(time.Minute)
-		nozzle := 0.0
-		r.board.do(func(b *simprinter.Board) { nozzle, _ = b.Setpoints() })
+		nozzle := r.setpoint()
 		if want := r.files.file.Setpoints[heat.Nozzle]; nozzle != want {
 			t.Errorf("the nozzle is set to %g, and the file has %g", nozzle, want)
 		}
@@ -159,8 +158,7 @@ func TestAHeldRunsHeatIsChangedAsItIsResumed(t *testing.T) {
 		r.Run.Resume(t.Context(), "")
 		r.until(time.Hour, func(b host.Bench) bool { return b.Run.State == run.Running })
 		time.Sleep(10 * time.Second)
-		nozzle := 0.0
-		r.board.do(func(b *simprinter.Board) { nozzle, _ = b.Setpoints() })
+		nozzle := r.setpoint()
 		if want := r.files.file.Setpoints[heat.Nozzle] + 6; nozzle != want {
 			t.Errorf("the nozzle is set to %g, want %g", nozzle, want)
 		}

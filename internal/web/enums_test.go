@@ -63,6 +63,7 @@ var sent = map[string][]string{
 	"RehearsalState.state":   {"core/run.State"},
 	"Run.may":                {"core/run.Act"},
 	"Run.state":              {"core/run.State"},
+	"SayBed.state":           {"core/bed.State"},
 	"Stored.outcome":         {"shelf.Outcome"},
 	"Traffic.kind":           {"host/traffic.Kind"},
 	"WarmUp.order":           {"core/heat.Order"},

@@ -27,10 +27,13 @@ func AppendNumbered(dst []byte, number int, command []byte) []byte {
 
 // NumberedSize is the most bytes that AppendNumbered appends for a command of
 // that length.
-func NumberedSize(number, command int) int {
+func NumberedSize(number, command int) int { return len("N *255\n") + Digits(number) + command }
+
+// Digits is how many digits a number of a line has.
+func Digits(number int) int {
 	digits := 1
 	for n := number; n >= 10; n /= 10 {
 		digits++
 	}
-	return len("N *255\n") + digits + command
+	return digits
 }

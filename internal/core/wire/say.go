@@ -32,10 +32,16 @@ const question = "M105"
 // it is a message with a token, which the printer repeats, be it only to say that it does not know the
 // command.
 func (c *Conversation) query() string {
-	if (c.habits.chatty || c.habits.apart || c.questioned()) && c.habits.untold < beliefIn {
+	if c.tokens(c.questioned()) {
 		return tokenQuestion + token(c.next)
 	}
 	return question
+}
+
+// tokens reports whether the next question is one with a token; questioned says that one is
+// under way.
+func (c *Conversation) tokens(questioned bool) bool {
+	return (c.habits.chatty || c.habits.apart || questioned) && c.habits.untold < beliefIn
 }
 
 // questioned reports whether a question is under way.
@@ -201,12 +207,19 @@ func (c *Conversation) overdueAt() time.Duration {
 // the printer can hold and whose answer is its own, so that on a cable that loses
 // nothing it leads to an answer and to nothing else, however late that is.
 func (c *Conversation) asksAnew() bool {
-	if c.query() == question && c.questioned() {
+	if c.cursor != c.next || !c.fresh() {
+		return false
+	}
+	questioned := c.questioned()
+	size := len(question)
+	if c.tokens(questioned) {
+		size = len(tokenQuestion) + len("q.") + gcode.Digits(c.next)
+	} else if questioned {
 		return false
 	}
 	const halt = len("\nM112\n")
 	room := max(c.window.room, AssumedBuffer-1-reserve) + reserve - halt
-	return c.cursor == c.next && c.fresh() && c.load(1+gcode.NumberedSize(c.next, len(c.query()))) <= room
+	return c.load(1+gcode.NumberedSize(c.next, size)) <= room
 }
 
 // overdue asks a printer that owes an answer with a numbered, harmless line. If

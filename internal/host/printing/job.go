@@ -86,6 +86,8 @@ func (p *Printing) begin(o Order, around run.Around, f toolpath.File, body io.Re
 	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)
 	if len(around.Before) == 0 {
 		p.lead(p.job)
+	} else { // its setpoints stay, and what is performed waits for what it needs
+		p.heating.EndWarmUp("the run of " + f.Name + " takes it over")
 	}
 	e := run.Event{On: run.OnBegin}
 	if o.Soak != nil {

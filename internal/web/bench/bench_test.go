@@ -45,7 +45,7 @@ func TestEverythingOfOneMoment(t *testing.T) {
 	v.now.Link = talk.Link{State: talk.LinkState(wire.Live), Device: "/dev/ttyUSB1"}
 	v.now.Firmware = wire.Firmware{Name: "stand-in"}
 	v.now.HaltsAtOnce = true
-	v.now.Position = position.Now{Known: true, Homed: [3]bool{true, true, false}, Where: [4]float64{1, 2, 3, 4}}
+	v.now.Position = position.Now{Known: true, Homed: [3]bool{true, true, false}, Where: [4]float64{0, 0, 0, 4}, Place: [4]float64{1, 2, 3, 4}}
 	v.now.Heat.Heaters = []heating.HeaterNow{
 		{Sample: heat.Sample{At: time.Now(), Reading: heat.Reading{Heater: "nozzle0", Actual: 200, Setpoint: 210, HasDuty: true, Duty: 0.4}}, State: heat.Heating, Left: time.Minute},
 		{Sample: heat.Sample{Reading: heat.Reading{Heater: heat.Bed}}, State: heat.Off, Soaking: &heat.SoakState{There: true, Left: -1}},

@@ -62,12 +62,13 @@ const shown = (r: Row, v: number) => r.key === 'acceleration' && v === 0 ? 'as s
 </template>
 
 <style scoped>
-.trim { display: grid; gap: 10px; container-type: inline-size; }
-.one { display: grid; grid-template-columns: minmax(110px, 1fr) 96px auto 112px; gap: 4px 10px; align-items: center; }
+.trim { display: grid; gap: 10px; }
+.one { display: grid; grid-template-columns: minmax(90px, 1fr) 90px auto 104px; gap: 4px 10px; align-items: center; }
 .is { text-align: right; }
 .other { font-weight: 700; color: rgb(var(--v-theme-primary)); }
 .steps { display: flex; gap: 4px; }
 .step { width: 62px; min-width: 0; padding: 0 4px; }
-.file { justify-content: start; }
-@container (max-width: 599px) { .one { grid-template-columns: 1fr auto 108px; } .steps { grid-column: 1 / -1; order: 1; } .step { flex: 1; width: auto; min-height: 40px; } }
+.file { justify-content: start; min-width: 0; }
+/* On a phone, and where the page has two columns that are narrow. */
+@media (max-width: 719px), (min-width: 960px) and (max-width: 1239px) { .one { grid-template-columns: 1fr auto 104px; } .steps { grid-column: 1 / -1; order: 1; } .step { flex: 1; width: auto; min-height: 40px; } }
 </style>
