@@ -503,3 +503,44 @@ func TestAFirmwareThatStopsIsDead(t *testing.T) {
 		}
 	}
 }
+
+func TestALineThatIsRepeatedAsItIsReadProvesNothing(t *testing.T) {
+	s := greeted(t, single)
+	s.want(s.file("G1 X1"), "N2 G1 X1*99\n")
+	s.want(s.after(3*time.Second), "\nN3 M105*36\n")
+	s.want(s.after(5*time.Second), "\nN4 M118 q4.*100\n")
+	s.want(s.hear("echo:M118 q4."), "")
+	s.want(s.after(400*time.Millisecond), "") // what has been carried out would be taken for taken by then
+	s.hear("echo:q4.")
+	s.want(s.after(400*time.Millisecond), "")
+	s.want(s.file("G1 X2"), "N5 G1 X2*103\n")
+}
+
+func TestAnOkOutOfTurnIsBelievedWhenItAnswersItsQuestion(t *testing.T) {
+	s := greeted(t, single)
+	for n := range 4 { // a printer that names its lines
+		s.file(fmt.Sprintf("G1 X%d", n))
+		s.hear(fmt.Sprintf("ok N%d P15 B3", 2+n))
+	}
+	s.want(s.file("G1 X9"), "N6 G1 X9*111\n") // whose ok is lost
+	s.want(s.after(3*time.Second), "\nN7 M105*32\n")
+	s.want(s.hear("ok N7 P15 B3 T:20.0 /0.0 B:20.0 /0.0"), "")
+	s.want(s.file("G1 X10"), "N8 G1 X10*89\n")
+}
+
+func TestAnOkWithoutANumberIsForTheLineThatItAnswers(t *testing.T) {
+	for name, question := range map[string][2]string{
+		"temperatures": {"M105", "ok T:204.6 /205.0 B:59.9 /60.0 @:0 B@:1"}, "a place": {"M114", "ok C: X:10.0000 Y:0.0000 Z:5.0000 E:0.0000"},
+	} {
+		s := greeted(t, single)
+		for n := range 4 {
+			s.file(fmt.Sprintf("G1 X%d", n))
+			s.hear(fmt.Sprintf("ok N%d P15 B3", 2+n))
+		}
+		s.file(question[0])
+		s.hear(question[1])
+		if got := s.file("G1 X10"); !strings.HasPrefix(got, "N7 G1 X10*") {
+			t.Errorf("%s: behind the file's own %s it said %q", name, question[0], got)
+		}
+	}
+}
