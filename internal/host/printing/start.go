@@ -229,5 +229,13 @@ func (j *job) wayOut() string {
 	if j.state() == run.Interrupted {
 		return "pick it up, or stop it to give it up"
 	}
+	switch j.life.Stage() {
+	case run.Settling, run.Leaving:
+		return "its nozzle is on its way off the part; try again in a moment"
+	case run.Returning:
+		return "it is on its way back to the part; hold it again, or wait until it ends"
+	case run.CutShort, run.Paused:
+		return "resume it, or stop it"
+	}
 	return "hold it, stop it, or wait until it ends"
 }
