@@ -1,6 +1,7 @@
 package host_test
 
 import (
+	"bytes"
 	"context"
 	"flag"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -46,13 +48,14 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 				part.Layers = part.Layers/4 + random.IntN(part.Layers)
 			}
 			part.Nozzle, part.Bed, part.Speed = float64(195+5*random.IntN(9)), float64(50+5*random.IntN(8)), float64(40+10*random.IntN(9))
-			files[i] = shelfOf(t, part)
+			files[i] = shelfOf(t, limited{part})
 		}
 
 		synctest.Test(t, func(t *testing.T) {
 			file, told := &files[0], make(chan motion.Limits, 9)
 			printer := simprinter.Rough(seed + 1)
 			printer.PlannerSlots = []int{16, 64, 24, 48}[seed%4] // of which the host knows nothing
+			printer.Dialect.Stubborn = seed%3 == 1
 			board := newStandIn(printer)
 			open := func() (io.ReadWriteCloser, error) { // moves of half a millimetre want more lines than come late
 				return &cable{standIn: board, begun: time.Now(), late: time.Millisecond}, nil
@@ -116,6 +119,31 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 	} else {
 		t.Logf("its end moved by up to %.0f s during a sixth run", most)
 	}
+}
+
+// limited is a part whose file sets limits of the printer's axes for what it lays, as slicers
+// let it.
+type limited struct{ samples.Part }
+
+func (l limited) Write(w io.Writer) error {
+	var body bytes.Buffer
+	if err := l.Part.Write(&body); err != nil {
+		return err
+	}
+	layer := 0
+	for line := range strings.Lines(body.String()) {
+		if strings.HasPrefix(line, "; layer ") {
+			layer++
+			line += fmt.Sprintf("M204 P%d T%d\n", []int{1800, 500, 2500}[min(layer%8, 2)], 2500)
+		}
+		if line == "G21 ; millimetres\n" {
+			line += "M201 X2500 Y2500\nM205 X9 Y9\n"
+		}
+		if _, err := io.WriteString(w, line); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // shelfNow is a shelf of the file that is printed now.

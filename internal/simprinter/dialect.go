@@ -20,6 +20,7 @@ type Dialect struct {
 	Pausing      bool  // XOFF and XON are sent as the receive buffer fills and empties
 	Temperatures bool  // they stand on every ok
 	Lenient      bool  // whatever can be found in a line is carried out
+	Stubborn     bool  // what a line says of the limits of its axes is passed over
 	Trusting     bool  // a sensor that is broken, or a heater that is too hot, does not stop it
 	Words        Words // in which it says what every firmware says
 }
@@ -35,6 +36,7 @@ var dialects = map[string]func(*Dialect){
 	"telling":  func(d *Dialect) { d.Telling = true },
 	"pausing":  func(d *Dialect) { d.Pausing = true },
 	"lenient":  func(d *Dialect) { d.Lenient = true },
+	"stubborn": func(d *Dialect) { d.Stubborn = true },
 	"trusting": func(d *Dialect) { d.Trusting = true },
 	"warm-oks": func(d *Dialect) { d.Temperatures = true },
 }

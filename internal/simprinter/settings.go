@@ -33,6 +33,9 @@ type drawback struct {
 
 // tuneMotion takes a command that changes how the machine moves.
 func (b *Board) tuneMotion(c *command) {
+	if b.cfg.Dialect.Stubborn && c.code != "M207" && c.code != "M208" {
+		return
+	}
 	m := &b.planner.Motion
 	set := func(letter byte, to *float64) {
 		if v, ok := c.words[letter]; ok && v > 0 {

@@ -168,7 +168,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 			p.talk.Say(j.first, nil)
 			j.first = ""
 		}
-		if !e.Open {
+		if !e.Open && j.life.Taken() < j.last() { // otherwise what the printer holds is still made
 			j.outlook.pace.Pause()
 		}
 		if p.talk.Conversation() != nil {

@@ -66,7 +66,8 @@ func (p *Printing) watch(j *job, command string) {
 		j.outlook.pace.Skip(now, j.after(taken))
 		w.empty(now, taken)
 		return
-	case code.Traits()&gcode.Slow != 0:
+	case code.Traits()&gcode.Slow != 0: // the time since the last line is no move's
+		j.outlook.pace.Skip(now, j.after(taken))
 		w.empty(now, taken)
 		return
 	}
