@@ -16,7 +16,7 @@ var plain = motion.Limits{
 
 // timed returns the time of each move between the points and of all.
 func timed(limits motion.Limits, feed float64, points ...gcode.Position) (each []float64, all float64) {
-	p := motion.Planner{Limits: limits, Done: func(_ int, seconds float64) {
+	p := motion.Planner{Limits: limits, Done: func(_ int, seconds, _ float64) {
 		each = append(each, seconds)
 		all += seconds
 	}}

@@ -7,8 +7,8 @@ import (
 )
 
 // A Planner adds up the time of moves. Done is called with each move's tag and
-// duration in seconds once that is certain, in order; a move that is made of several
-// is told of as often.
+// duration in seconds once that is certain, and what of it the move would take at its
+// feed rate throughout, in order; a move that is made of several is told of as often.
 //
 // A firmware goes back from its newest block to one that cannot become faster any more
 // and finds, for the start of each, the highest speed from which the machine can still
@@ -18,7 +18,7 @@ import (
 // the least in a window that moves on, for which no more than its candidates are kept.
 type Planner struct {
 	Limits Limits
-	Done   func(tag int, seconds float64)
+	Done   func(tag int, seconds, steady float64)
 
 	ring   []block // those that have not begun lie at first&mask to (next-1)&mask
 	lows   []low   // candidates for the least bound, lowest first, at lowest&mask to (after-1)&mask
@@ -131,14 +131,14 @@ func (p *Planner) begin() {
 		}
 		exits = math.Sqrt(exit)
 	}
-	p.Done(b.tag, trapezoid(b.length, p.enters, b.nominal, exits, b.acceleration))
+	p.Done(b.tag, trapezoid(b.length, p.enters, b.nominal, exits, b.acceleration), b.length/b.nominal)
 	p.entry, p.enters = exit, exits
 }
 
 // Wait adds a pause during which the machine stands still.
 func (p *Planner) Wait(seconds float64, tag int) {
 	p.Flush()
-	p.Done(tag, seconds)
+	p.Done(tag, seconds, seconds)
 }
 
 // Flush brings the machine to a stop and accounts for every move.

@@ -22,7 +22,7 @@ const FirstFeed = 25
 
 // NewProgram returns the program of a machine with those limits that has just
 // started. Done is the planner's.
-func NewProgram(limits Limits, done func(tag int, seconds float64)) *Program {
+func NewProgram(limits Limits, done func(tag int, seconds, steady float64)) *Program {
 	return &Program{Planner: Planner{Limits: limits, Done: done}, speed: 1, retraction: firstRetraction}
 }
 

@@ -8,8 +8,7 @@ import (
 // Habits are what a printer has shown of the time that runs take on it. The zero Habits
 // are those of a printer that has shown nothing.
 type Habits struct {
-	Ratio   float64         // of the time that moves take to what was computed
-	Weight  float64         // s of computed time that this rests on
+	Moves   Kinds           // how long moves take
 	Settles float64         // s from a temperature's being reached to the printer's going on
 	Waits   int             // that this rests on
 	Holds   int             `json:",omitempty"` // moves that it has taken and not made, at the most; 0: not known
@@ -36,16 +35,20 @@ const ordinarySettle = 10
 // ordinarily is how long commands take, s, that nobody has seen yet.
 var ordinarily = map[string]float64{"G28": 20, "G29": 60, "G30": 8, "G32": 60, "G34": 40}
 
-// ratio is what is believed of a run's moves before it shows any; told says that the printer
-// has told the limits that they were computed with.
-func (h Habits) ratio(told bool) (ratio, weight float64) {
-	if weight = firstBelief; told {
+// belief is how much what was computed weighs in a run, s; told says that the printer has
+// told the limits that it was computed with.
+func (h Habits) belief(told bool) float64 {
+	weight := float64(firstBelief)
+	if told {
 		weight = toldBelief
 	}
-	if h.Weight <= 0 || h.Ratio <= 0 {
-		return 1, weight
-	}
-	return h.Ratio, min(weight+h.Weight, mostBelief)
+	return min(weight+h.Moves.Seconds, mostBelief)
+}
+
+// Shown learns how long moves take.
+func (h Habits) Shown(k Kinds) Habits {
+	h.Moves = h.Moves.And(k)
+	return h
 }
 
 // Settle is how long the printer waits for a temperature to stay.

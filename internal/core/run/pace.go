@@ -16,6 +16,8 @@ type Pace struct {
 	made   time.Duration // and of all that are made, those before included
 	most   time.Duration // that may be
 	held   time.Duration // of what was taken before the first line noted and is not made
+	took   time.Duration // what was noted last took so long
+	from   time.Duration // and began with made being this
 }
 
 // pauseGap is the longest gap between two lines that is a move, and no pause.
@@ -27,11 +29,13 @@ const pauseGap = 2 * time.Minute
 // Busy says that the printer had lines to go on with: otherwise it may have waited for them,
 // which says nothing of it.
 func (p *Pace) Note(h Habits, now, least, most time.Duration, busy bool) {
+	p.took = 0
 	if gap := now - p.last; p.last > 0 && gap >= 0 && gap < pauseGap {
 		made := min(max(p.made+p.expected(h, gap), least), most)
 		if busy {
 			p.active += gap
 			p.done += made - p.made
+			p.took, p.from = gap, p.made
 		}
 		p.made = made
 	} else {
@@ -69,8 +73,8 @@ func (p *Pace) expected(h Habits, gap time.Duration) time.Duration {
 }
 
 func (p *Pace) ratio(h Habits) float64 {
-	ratio, weight := h.ratio(p.Told)
-	ratio = (p.active.Seconds() + ratio*weight) / max(p.done.Seconds()+weight, 1)
+	weight := h.belief(p.Told)
+	ratio := (p.active.Seconds() + weight) / (p.done.Seconds() + weight)
 	return min(max(ratio, 0.01), 20)
 }
 
@@ -79,14 +83,6 @@ func (p *Pace) Left(h Habits, computed time.Duration) time.Duration {
 	return time.Duration(float64(computed) * p.ratio(h))
 }
 
-// Learn adds to habits what the run has shown.
-func (p *Pace) Learn(h Habits) Habits {
-	if p.done < time.Minute {
-		return h
-	}
-	ratio, _ := h.ratio(false)
-	weight := max(h.Weight, 0)
-	h.Ratio = min(max((p.active.Seconds()+ratio*weight)/(p.done.Seconds()+weight), 0.2), 5)
-	h.Weight = min(weight+p.done.Seconds(), 4*3600)
-	return h
-}
+// Noted is how long what was noted last took, and the computed times of moves made between
+// which it did; nought where nothing is known of it.
+func (p *Pace) Noted() (took, from, to time.Duration) { return p.took, p.from, p.made }

@@ -14,7 +14,7 @@ func TestProgressIsMeasuredInTime(t *testing.T) {
 	const total = 100 * time.Second
 	course := run.Course{Every: 10}
 	for _, m := range marks {
-		course.Pass(m.Command+1, m.Seconds)
+		course.Pass(m.Command+1, m.Seconds, m.Seconds)
 	}
 	for _, c := range []struct {
 		taken, layer int
@@ -40,7 +40,7 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 	spent, ends := 0.0, make([]float64, commands+1)
 	for command := 1; command <= commands; command++ {
 		if command%5 != 0 { // every fifth moves nothing
-			course.Pass(command, spent)
+			course.Pass(command, spent, spent/2)
 			spent += takes(command)
 		}
 		ends[command] = spent
@@ -59,6 +59,17 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 			t.Fatalf("point %d is %.3f s, want %.3f", i, got, want)
 		}
 	}
+	course.End = float32(spent / 2)
+	as, takes2 := course.As(run.Factors{Steady: 1, Added: 3}, total) // half of it thrice
+	for taken := 0; taken <= commands; taken += 13 {
+		at := as.After(taken, commands, takes2)
+		if got := at.Seconds(); math.Abs(got-2*ends[taken]) > 0.1 {
+			t.Fatalf("the first %d take %.3f s on another printer, want %.3f", taken, got, 2*ends[taken])
+		}
+		if got := as.Steadily(at, takes2).Seconds(); math.Abs(got-ends[taken]/2) > 0.1 {
+			t.Fatalf("%.3f s of the first %d are steady, want %.3f", got, taken, ends[taken]/2)
+		}
+	}
 	if got := (run.Course{}).After(1, 4, 8*time.Second); got != 2*time.Second {
 		t.Errorf("without a course a quarter of the commands takes %s", got)
 	}
@@ -66,6 +77,48 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 		t.Errorf("more than all take %s of %s", got, total)
 	}
 }
+
+// A printer that adds more than was computed to what moves take at their feed rates shows it
+// on files that differ by how much that is, and is believed of others.
+func TestKindsOfTimeAreToldApart(t *testing.T) {
+	for name, really := range map[string]run.Factors{
+		"as computed": {Steady: 1, Added: 1}, "speeds up slowly": {Steady: 1, Added: 1.5}, "speeds up fast": {Steady: 1, Added: 0.6},
+		"slow in all": {Steady: 1.2, Added: 1.2},
+	} {
+		var h run.Habits
+		for n := range 6 { // files of ten minutes, of which 10 to 60 % is added
+			var k run.Kinds
+			for range 600 {
+				added := 0.1 + 0.1*float64(n)
+				k.Note(seconds(really.Steady*(1-added)+really.Added*added), seconds(1-added), seconds(added))
+			}
+			h = h.Shown(k)
+		}
+		for _, added := range []float64{0.05, 0.3, 0.7} {
+			f := h.Moves.Factors()
+			got, want := f.Steady*(1-added)+f.Added*added, really.Steady*(1-added)+really.Added*added
+			if math.Abs(got-want) > 0.015*want {
+				t.Errorf("%s, %g added: it is believed to take %.3f of what was computed, and takes %.3f", name, added, got, want)
+			}
+		}
+		for range 100 {
+			h = h.Shown(h.Moves)
+		}
+		if h.Moves.Seconds > 4*3600 {
+			t.Errorf("%s: it rests on %g s", name, h.Moves.Seconds)
+		}
+	}
+	var short run.Kinds
+	short.Note(5*time.Second, time.Second, time.Second)
+	if got := (run.Habits{}).Shown(short); !reflect.DeepEqual(got, run.Habits{}) {
+		t.Errorf("of five seconds it learns %+v", got)
+	}
+	if f := (run.Kinds{}).Factors(); f != (run.Factors{Steady: 1, Added: 1}) {
+		t.Errorf("of nothing it believes %+v", f)
+	}
+}
+
+func seconds(s float64) time.Duration { return time.Duration(s * float64(time.Second)) }
 
 // drawn lets a printer make moves of a second each that really take by times as long; its
 // planner holds so many, and the host is told of those it has taken.
@@ -121,24 +174,6 @@ func TestAPrinterIsBelievedAsMuchAsItHasShown(t *testing.T) {
 	}
 	if got := anew.Made(h, now+time.Hour); got != 900*time.Second {
 		t.Errorf("in an hour without a line it makes %s of what it has", got)
-	}
-	for range 40 {
-		p := run.Pace{Told: true}
-		drawn(&p, h, 2000, 16, 1.2)
-		p.Note(h, time.Minute+2400*time.Second, 2000*time.Second, 2000*time.Second, true) // all are made
-		h = p.Learn(h)
-	}
-	if math.Abs(h.Ratio-1.2) > 0.01 {
-		t.Errorf("learned is %+v", h)
-	}
-	if got := new(run.Pace).Left(h, time.Hour).Minutes(); math.Abs(got-72) > 0.5 {
-		t.Errorf("the next run begins with %.1f minutes", got)
-	}
-	short := run.Pace{}
-	short.Note(h, time.Second, 0, 0, true)
-	short.Note(h, 50*time.Second, 0, 5*time.Second, true)
-	if got := short.Learn(h); !reflect.DeepEqual(got, h) {
-		t.Errorf("of five seconds it learns %+v", got)
 	}
 	if got := (run.Habits{}).Settle(); got != 10*time.Second {
 		t.Errorf("an ordinary printer waits %s", got)

@@ -28,6 +28,7 @@ type layers struct {
 	lowest    float64 // Z of the first, mm
 	step      float64 // rise that begins one, mm
 	spent     float64 // seconds of all moves the planner is done with
+	steady    float64 // what of it they would take at their feed rates throughout
 	elsewhere float64 // of which in moves that lay nothing
 	pending   []layer // whose time is not known yet
 }

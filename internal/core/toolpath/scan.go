@@ -204,11 +204,12 @@ const (
 )
 
 // spend is called by the planner in the order of moves.
-func (s *scanner) spend(tag int, seconds float64) {
+func (s *scanner) spend(tag int, seconds, steady float64) {
 	f := &s.flight[tag]
 	s.time(f.order)
-	s.Course.Pass(f.command, s.spent)
+	s.Course.Pass(f.command, s.spent, s.steady)
 	s.spent += seconds
+	s.steady += steady
 	add(&s.Spent, f.tool, seconds)
 	if f.feature == nothing {
 		s.elsewhere += seconds
@@ -448,6 +449,7 @@ func (s *scanner) end() error {
 	s.time(math.MaxInt)
 	s.leaves()
 	s.Duration = time.Duration(s.spent * float64(time.Second))
+	s.Course.End = float32(s.steady)
 	s.Travelling = time.Duration(s.elsewhere * float64(time.Second))
 	if s.Marks = s.marks; s.Part.Empty {
 		s.Part = s.Extent

@@ -81,6 +81,7 @@ func (p *Printing) begin(o Order, around run.Around, f toolpath.File, body io.Re
 		return fmt.Errorf("%w: %w", ErrJournal, err)
 	}
 	p.job = &job{life: run.New(p.cfg.Rules, facts(f), record), file: f, book: book, wanted: o.Trim, first: o.first}
+	p.expect(p.job, f.Course, f.Duration)
 	p.job.from(0, readAhead(body, body, o.Slots, p.loop.Wake), trim.New(p.trimmed(f, o.Slots), nil), gcode.State{})
 	p.loop.Decide("run %s begins: %s", record.ID, f.Name)
 	p.loop.Log.Info("run begins", "run", record.ID, "file", f.Name, "commands", f.Commands)

@@ -21,6 +21,10 @@ type outlook struct {
 	pace run.Pace
 	watching
 	timing timing
+	kinds  run.Kinds   // what the run has shown of how long moves take
+	makes  run.Factors // what was believed of it when the times below were worked out
+	course run.Course  // the moves' times as the printer makes them, and as a person has changed them
+	takes  time.Duration
 	warmAt time.Duration // when it was computed last how long the heaters take
 	warm   time.Duration // and how long
 	step   int           // the command that waits for heat now; 0: none does
@@ -38,10 +42,18 @@ const plannerMost = 64
 // after is the computed time of the moves of the file's first so many commands, as the run
 // makes them.
 func (j *job) after(taken int) time.Duration {
-	if t := &j.outlook.timing; t.takes > 0 {
-		return t.course.After(max(taken, 0), j.file.Commands, t.takes)
+	d := j.outlook.course.After(max(taken, 0), j.file.Commands, j.outlook.takes)
+	if j.outlook.timing.known {
+		return d
 	}
-	return j.scaled(j.file.Course.After(max(taken, 0), j.file.Commands, j.file.Duration))
+	return j.scaled(d)
+}
+
+// expect works the moves' times out by what the printer has shown.
+func (p *Printing) expect(j *job, course run.Course, takes time.Duration) {
+	o := &j.outlook
+	o.makes = p.habits.Moves.Factors()
+	o.course, o.takes = course.As(o.makes, takes)
 }
 
 // made is the computed time of the moves that the printer has made, as the run makes them.
@@ -54,7 +66,8 @@ func (j *job) made(p *Printing) time.Duration {
 
 // learn keeps what the run has shown of the time that moves take.
 func (p *Printing) learn(j *job) {
-	p.habits = j.outlook.pace.Learn(p.habits)
+	p.habits = p.habits.Shown(j.outlook.kinds)
+	j.outlook.kinds = run.Kinds{}
 	j.outlook.pace = j.outlook.pace.Anew()
 }
 
@@ -86,12 +99,26 @@ func (p *Printing) note(j *job, busy, full bool) {
 		}
 	}
 	pace.Note(p.habits, p.clock(), j.after(least), j.after(max(least, most)), busy)
+	p.compare(j)
+}
+
+// compare learns from what was noted last how long moves of each kind take.
+func (p *Printing) compare(j *job) {
+	o := &j.outlook
+	took, from, to := o.pace.Noted()
+	if took == 0 || !o.timing.known && j.slower(j.life.Trim()) != 1 {
+		return
+	}
+	steady := o.course.Steadily(to, o.takes) - o.course.Steadily(from, o.takes)
+	added := (float64(to-from) - o.makes.Steady*float64(steady)) / o.makes.Added
+	o.kinds.Note(took, steady, time.Duration(max(added, 0)))
 }
 
 // drained notes that all the file's moves are made.
 func (p *Printing) drained(j *job) {
 	all := j.after(j.file.Commands)
 	j.outlook.pace.Note(p.habits, p.clock(), all, all, true)
+	p.compare(j)
 }
 
 // clock is the printer's, which runs faster than ours where it is a stand-in's.

@@ -54,6 +54,7 @@ func (p *Printing) TakeUp(ctx context.Context) (run.Record, error) {
 	}
 	life.Equip(p.cfg.Rules, facts(f))
 	p.job = &job{life: life, file: f, book: book, first: first}
+	p.expect(p.job, f.Course, f.Duration)
 	p.step(run.Event{On: run.OnBack})
 	return r, nil
 }

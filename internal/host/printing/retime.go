@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"time"
 
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
@@ -15,10 +14,9 @@ import (
 
 // A timing is how long a file's moves take as a run makes them.
 type timing struct {
-	of     trim.Trim // what of it bears on moves
-	asks   bool      // it is being worked out
-	course run.Course
-	takes  time.Duration // 0: it is not known yet
+	of    trim.Trim // what of it bears on moves
+	asks  bool      // it is being worked out
+	known bool      // the course is that of the moves as they become
 }
 
 // retime works out anew how long the file's moves take, where they are made otherwise than
@@ -31,6 +29,7 @@ func (p *Printing) retime(j *job) {
 		return
 	}
 	*now = timing{of: t}
+	p.expect(j, j.file.Course, j.file.Duration)
 	j.outlook.pace = j.outlook.pace.Anew()
 	if t.None() {
 		return
@@ -51,7 +50,8 @@ func (p *Printing) retime(j *job) {
 			case err != nil:
 				p.loop.Log.Warn("how long the run takes as it was changed is only estimated", "error", err)
 			default:
-				now.course, now.takes = found.Course, found.Duration
+				now.known = true
+				p.expect(j, found.Course, found.Duration)
 				j.outlook.pace = j.outlook.pace.Anew()
 				p.publish()
 			}
