@@ -3,6 +3,7 @@ package bounds_test
 import (
 	"errors"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -312,6 +313,25 @@ func TestWhatAFileHoldsIsFoundWithItsLine(t *testing.T) {
 		found, is := bounds.Filed(command, &l, err)
 		if is != (want != "") || found.Level != want || is && (found.Title == "" || found.Do == "") {
 			t.Errorf("%q: %+v, want %q", line, found, want)
+		}
+	}
+}
+
+func TestAVolumeIsLeftAtItsEdges(t *testing.T) {
+	for _, c := range []struct {
+		axis      gcode.Axis
+		low, high float64
+		outside   bool
+	}{
+		{gcode.X, 0, 220, false}, {gcode.X, -0.5, 220.5, false}, {gcode.X, -0.6, 10, true}, {gcode.Y, 10, 220.6, true},
+		{gcode.Z, 0, 250, false}, {gcode.X, -3, -3, true}, {gcode.Y, math.Inf(-1), 0, true}, {gcode.Y, 0, math.Inf(1), true},
+	} {
+		size := 220.0
+		if c.axis == gcode.Z {
+			size = 250
+		}
+		if got := bounds.Outside(c.axis, c.low, c.high, size); got != c.outside {
+			t.Errorf("%c from %g to %g of %g: outside %t, want %t", "XYZE"[c.axis], c.low, c.high, size, got, c.outside)
 		}
 	}
 }

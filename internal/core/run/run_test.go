@@ -58,6 +58,9 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 		if want := ends[(i+1)*course.Every]; math.Abs(float64(got)-want) > 1e-3 {
 			t.Fatalf("point %d is %.3f s, want %.3f", i, got, want)
 		}
+		if steady := course.Steady[i]; math.Abs(float64(2*steady-got)) > 1e-3 {
+			t.Fatalf("of point %d's %.3f s %.3f are steady, want half", i, got, steady)
+		}
 	}
 	course.End = float32(spent / 2)
 	as, takes2 := course.As(run.Factors{Steady: 1, Added: 3}, total) // half of it thrice
