@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -86,6 +87,9 @@ func TestARunThatIsHeldWhereItIsToEndWaits(t *testing.T) {
 		until(t, h, time.Hour, func(b host.Bench) bool { return b.Run.Taken == files.file.Marks[5].Command })
 		if _, err := h.Run.Hold(t.Context(), ""); err != nil {
 			t.Fatal(err)
+		}
+		if _, err := h.Hand.Say(t.Context(), "G1 X1"); err == nil || !strings.Contains(err.Error(), "on its way off the part; try again in a moment") {
+			t.Errorf("in the first moment of a hold a person's move is answered with %v", err)
 		}
 		until(t, h, time.Minute, func(b host.Bench) bool { return b.Run.State == run.Held })
 		time.Sleep(time.Minute)

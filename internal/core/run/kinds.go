@@ -9,8 +9,8 @@ import "time"
 // moves tells more of it than one with few. The zero Kinds have shown nothing.
 type Kinds struct {
 	Seconds float64    // of the printer's time that they rest on
-	Squares [3]float64 `json:",omitempty"` // of steady time, of both, of what is added, each by the whole
-	Sums    [2]float64 `json:",omitempty"` // of what was taken, for steady time and for what is added
+	Squares [3]float64 // of steady time, of both, of what is added, each by the whole
+	Sums    [2]float64 // of what was taken, for steady time and for what is added
 
 	took, steady, added float64 // s since the last sample
 }
