@@ -113,6 +113,7 @@ func TestTheConsolePicksARunUp(t *testing.T) {
 		t.Errorf("the reason is %q", got)
 	}
 	b.click(page, button("Pick up…"))
+	b.do(page, chromedp.WaitVisible(`[data-plan] li`)) // the plan is there before anything is chosen
 	b.do(page, chromedp.SendKeys(`[data-layer] input`, "70"), chromedp.WaitVisible(`//*[@data-plan]//*[@role="alert"][contains(., "layers 1 to 10")]`))
 	b.do(page, chromedp.SendKeys(`[data-layer] input`, "\b\b4"), chromedp.WaitVisible(`//*[@data-plan]//li[contains(., "Home X and Y")]`))
 	b.click(page, `[data-sure] input`, `//*[@data-plan]//button[contains(., "Pick up")]`)

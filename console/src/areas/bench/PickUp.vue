@@ -42,7 +42,7 @@ watch(open, now => {
   layer.value = height.value = undefined
   sure.value = false
   look()
-})
+}, { immediate: true }) // it is loaded when it is opened first
 watch([layer, height], () => { if (open.value) look() })
 
 async function pickUp() {
