@@ -70,7 +70,7 @@ func (c Course) After(taken, commands int, total time.Duration) time.Duration {
 
 // As is the course, and the total, on a printer that makes moves by such factors.
 func (c Course) As(f Factors, total time.Duration) (Course, time.Duration) {
-	if len(c.Steady) != len(c.Seconds) || f.Steady <= 0 || f.Added <= 0 {
+	if !c.Kinds() || f.Steady <= 0 || f.Added <= 0 {
 		return c, total
 	}
 	takes := func(seconds, steady float64) float64 { return f.Steady*steady + f.Added*max(seconds-steady, 0) }
@@ -81,9 +81,15 @@ func (c Course) As(f Factors, total time.Duration) (Course, time.Duration) {
 	return as, time.Duration(takes(total.Seconds(), float64(c.End)) * float64(time.Second))
 }
 
+// Kinds reports whether the course tells steady time; one that was computed long ago does not.
+func (c Course) Kinds() bool { return len(c.Steady) == len(c.Seconds) && c.End > 0 }
+
 // Steadily is what of a time from the beginning its moves would take at their feed rates
-// throughout; all of them take total.
+// throughout; all of them take total. Where the course does not tell, it is all of it.
 func (c Course) Steadily(at, total time.Duration) time.Duration {
+	if !c.Kinds() {
+		return at
+	}
 	s := at.Seconds()
 	i, _ := slices.BinarySearch(c.Seconds, float32(s))
 	var from, to, low, high float64

@@ -76,6 +76,10 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 	if got := (run.Course{}).After(1, 4, 8*time.Second); got != 2*time.Second {
 		t.Errorf("without a course a quarter of the commands takes %s", got)
 	}
+	course.Steady = nil // as one that was computed before there was any
+	if as, takes := course.As(run.Factors{Steady: 2, Added: 2}, total); takes != total || as.Steadily(time.Second, takes) != time.Second {
+		t.Errorf("of a course without steady time %s of %s are made", as.Steadily(time.Second, takes), takes)
+	}
 	if got := course.After(commands+5, commands, total); got != total {
 		t.Errorf("more than all take %s of %s", got, total)
 	}

@@ -106,7 +106,7 @@ func (p *Printing) note(j *job, busy, full bool) {
 func (p *Printing) compare(j *job) {
 	o := &j.outlook
 	took, from, to := o.pace.Noted()
-	if took == 0 || !o.timing.known && j.slower(j.life.Trim()) != 1 {
+	if took == 0 || !o.course.Kinds() || !o.timing.known && j.slower(j.life.Trim()) != 1 {
 		return
 	}
 	steady := o.course.Steadily(to, o.takes) - o.course.Steadily(from, o.takes)

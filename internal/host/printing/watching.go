@@ -60,13 +60,10 @@ func (p *Printing) watch(j *job, command string) {
 	w, now := &j.outlook.watching, p.clock()
 	waited, since := w.taken(now)
 	code, taken := gcode.CodeOf([]byte(command)), j.life.Taken()
-	switch {
-	case run.Unplanned(code):
+	if run.Unplanned(code) {
 		p.habits = p.habits.Carried(code.String(), now-since)
-		j.outlook.pace.Skip(now, j.after(taken))
-		w.empty(now, taken)
-		return
-	case code.Traits()&gcode.Slow != 0: // the time since the last line is no move's
+	}
+	if code.Traits()&gcode.Slow != 0 { // the time since the last line is no move's
 		j.outlook.pace.Skip(now, j.after(taken))
 		w.empty(now, taken)
 		return
