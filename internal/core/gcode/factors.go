@@ -1,9 +1,6 @@
 package gcode
 
-import (
-	"fmt"
-	"strings"
-)
+import "fmt"
 
 // A Factor is a parameter that multiplies, from then on, what other lines move or heat, or
 // bounds it: no line that follows means what it says without it. It has bounds of its own,
@@ -78,14 +75,4 @@ func (l *Line) Within() error {
 		}
 	}
 	return nil
-}
-
-// Factored reports whether a command has a factor of that letter.
-func (c Code) Factored(letter byte) bool {
-	for _, f := range c.Factors() {
-		if strings.IndexByte(f.Letters, letter) >= 0 {
-			return true
-		}
-	}
-	return false
 }

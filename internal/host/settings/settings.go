@@ -6,6 +6,7 @@
 package settings
 
 import (
+	"slices"
 	"strings"
 
 	"diathermon/internal/core/gcode"
@@ -71,14 +72,8 @@ func (s *Settings) Accelerations() (print, travel float64) {
 	return s.found.Print, s.found.Travel
 }
 
-// limits tells commands that set what the axes can do, until they are set otherwise.
-func limits(code gcode.Code) bool {
-	switch code {
-	case gcode.Code{Letter: 'M', Number: 201}, gcode.Code{Letter: 'M', Number: 203}, gcode.Code{Letter: 'M', Number: 204}, gcode.Code{Letter: 'M', Number: 205}, gcode.Code{Letter: 'M', Number: 566}:
-		return true
-	}
-	return false
-}
+// limits are the commands that set what the axes can do, until they are set otherwise.
+var limits = []gcode.Code{{Letter: 'M', Number: 201}, {Letter: 'M', Number: 203}, {Letter: 'M', Number: 204}, {Letter: 'M', Number: 205}, {Letter: 'M', Number: 566}}
 
 // mostListed are kept of what sets one limit.
 const mostListed = 8
@@ -86,7 +81,7 @@ const mostListed = 8
 // note keeps what sets a limit for good.
 func (s *Settings) note(command string) {
 	code := gcode.CodeOf([]byte(command))
-	if !limits(code) {
+	if !slices.Contains(limits, code) {
 		return
 	}
 	if s.listed == nil {
@@ -101,7 +96,7 @@ func (s *Settings) note(command string) {
 // then on.
 func (s *Settings) Typed(command string) {
 	var l gcode.Line
-	if l.Parse([]byte(command)) == nil && limits(l.Code()) {
+	if l.Parse([]byte(command)) == nil && slices.Contains(limits, l.Code()) {
 		s.note(command)
 		s.found.Set(&l)
 	}
@@ -110,8 +105,8 @@ func (s *Settings) Typed(command string) {
 // Back are the lines that give the printer its own limits again, where lines of a file have
 // set others. They are to be said.
 func (s *Settings) Back() (out []string) {
-	for _, number := range []int{201, 203, 204, 205, 566} {
-		if code := (gcode.Code{Letter: 'M', Number: number}); s.changed[code] {
+	for _, code := range limits {
+		if s.changed[code] {
 			out = append(out, s.listed[code]...)
 		}
 	}
@@ -133,7 +128,7 @@ func (s *Settings) Hear(event any) bool {
 		}
 		s.asked, s.asking, s.size, s.filament, s.found = false, false, [3]float64{}, 0, motion.Limits{}
 	case e.Kind == wire.Acked && e.Request.Lane == wire.File:
-		if code := gcode.CodeOf([]byte(e.Request.Command)); code.Letter == 'M' && limits(code) && len(s.listed[code]) > 0 {
+		if code := gcode.CodeOf([]byte(e.Request.Command)); code.Letter == 'M' && slices.Contains(limits, code) && len(s.listed[code]) > 0 {
 			if s.changed == nil {
 				s.changed = map[gcode.Code]bool{}
 			}
