@@ -164,7 +164,8 @@ func (h *Host) idle(ctx context.Context, d time.Duration) {
 }
 
 // converse holds one conversation until the port fails, ctx ends or a person asks for
-// the port to be opened anew.
+// the port to be opened anew. The loop waits for the port itself: what the printer
+// answers comes two hundred times a second, everything else seldom, and is brought.
 func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 	reader := port.Read(p)
 	defer reader.Quit()
@@ -173,56 +174,127 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 	defer writer.Quit()
 	h.Link.Begin(writer)
 
-	tick := time.NewTicker(tickEvery)
-	defer tick.Stop()
-	due := time.NewTimer(0)
-	defer due.Stop()
-	leaving := ctx.Done()
-	var closing <-chan time.Time
+	var closing time.Time // by when the host ends, once it is to
+	leave := func() error {
+		closing = time.Now().Add(closingTime)
+		h.loop.Announce(part.Leaving{})
+		return nil
+	}
+	calls, hangUp := h.listen(ctx, reader.Wake, writer.Out(), failed, leave)
+	defer hangUp()
+
+	tick := time.Now().Add(tickEvery)
 	for !h.Link.Reopen() {
 		h.Link.Carry()
-		if leaving == nil && !h.loop.Busy() {
+		if !closing.IsZero() && !h.loop.Busy() {
 			return nil
 		}
-		if d := h.Link.Due(); d >= 0 {
-			due.Reset(d)
-		} else {
-			due.Stop()
+		until := tick
+		if due := h.Link.Due(); due >= 0 {
+			until = earlier(until, time.Now().Add(due))
 		}
-		select { // a halt goes ahead of whatever else is there
-		case answer := <-h.halts:
-			h.halt(answer)
-			continue
+		data, err := reader.Next(until)
+		if err != nil {
+			return err
+		}
+		select { // what somebody waits for goes ahead of what has been read
+		case call := <-calls:
+			if err := call(); err != nil {
+				return err
+			}
 		default:
 		}
-		select {
-		case answer := <-h.halts:
-			h.halt(answer)
-		case at := <-writer.Out():
-			h.loop.Decide("the halt was written at %d", at.UnixMicro())
-		case data := <-reader.Bytes:
+		if len(data) > 0 {
 			h.Link.Receive(data)
-		case f := <-h.loop.Asks():
-			f()
-		case <-h.loop.Wakes():
-		case <-due.C:
+		}
+		if h.Link.Due() == 0 {
 			if err := h.Link.Pass(); err != nil {
 				return err
 			}
-		case <-tick.C:
+		}
+		now := time.Now()
+		if !now.Before(tick) {
+			tick = now.Add(tickEvery)
 			h.loop.Tick()
-		case err := <-reader.Failed:
-			return err
-		case err := <-failed:
-			return err
-		case <-leaving:
-			leaving, closing = nil, time.After(closingTime)
-			h.loop.Announce(part.Leaving{})
-		case <-closing:
+		}
+		if !closing.IsZero() && now.After(closing) {
 			return errors.New("the host was shut down")
 		}
 	}
 	return nil
 }
 
-func (h *Host) halt(answer chan<- error) { h.Link.HaltAnd(func() { answer <- nil }) }
+// earlier is the first of two moments.
+func earlier(a, b time.Time) time.Time {
+	if b.Before(a) {
+		return b
+	}
+	return a
+}
+
+// listen gathers, on a goroutine of its own, what comes seldom: it puts a call for each
+// into calls, a halt ahead of all else, and wakes the loop. The function that it returns ends
+// it, and carries out what it has accepted and nobody has called.
+func (h *Host) listen(ctx context.Context, wake func(), out <-chan time.Time, failed <-chan error, leave func() error) (calls <-chan func() error, hangUp func()) {
+	to, hungUp, gone := make(chan func() error, 1), make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(gone)
+		leaving := ctx.Done()
+		for {
+			var call func() error
+			select {
+			case answer := <-h.halts:
+				call = h.halting(answer)
+			default:
+				select {
+				case answer := <-h.halts:
+					call = h.halting(answer)
+				case at := <-out:
+					call = func() error {
+						h.loop.Decide("the halt was written at %d", at.UnixMicro())
+						return nil
+					}
+				case f := <-h.loop.Asks():
+					call = func() error {
+						f()
+						return nil
+					}
+				case <-h.loop.Wakes():
+					call = func() error { return nil }
+				case err := <-failed:
+					call = func() error { return err }
+				case <-leaving:
+					leaving, call = nil, leave
+				case <-hungUp:
+					return
+				}
+			}
+			to <- call
+			wake()
+		}
+	}()
+	return to, func() {
+		close(hungUp)
+		for {
+			select {
+			case call := <-to:
+				call()
+			case <-gone:
+				select {
+				case call := <-to:
+					call()
+				default:
+					return
+				}
+			}
+		}
+	}
+}
+
+// halting says the emergency stop, and answers as soon as it is handed to the port.
+func (h *Host) halting(answer chan<- error) func() error {
+	return func() error {
+		h.Link.HaltAnd(func() { answer <- nil })
+		return nil
+	}
+}

@@ -71,39 +71,3 @@ func Close(port io.Closer) <-chan struct{} {
 	}()
 	return closed
 }
-
-// A Reader reads a port until that fails.
-type Reader struct {
-	Bytes  <-chan []byte
-	Failed <-chan error
-	over   chan struct{}
-}
-
-// Read begins to read a port.
-func Read(port io.Reader) *Reader {
-	bytes, failed, over := make(chan []byte, 16), make(chan error, 1), make(chan struct{})
-	go func() {
-		for {
-			buf := make([]byte, 1024)
-			n, err := port.Read(buf)
-			if n > 0 {
-				select {
-				case bytes <- buf[:n]:
-				case <-over:
-					return
-				}
-			}
-			if err == nil && n == 0 {
-				err = io.EOF
-			}
-			if err != nil {
-				failed <- err
-				return
-			}
-		}
-	}()
-	return &Reader{Bytes: bytes, Failed: failed, over: over}
-}
-
-// Quit ends the reading, as soon as the port lets go.
-func (r *Reader) Quit() { close(r.over) }

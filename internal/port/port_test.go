@@ -1,16 +1,18 @@
 package port_test
 
 import (
-	"bytes"
 	"errors"
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"testing/synctest"
+	"time"
 
 	"github.com/creack/pty"
 
@@ -118,25 +120,85 @@ func TestAReaderTellsTheEnd(t *testing.T) {
 		out.Write([]byte("ok\n"))
 		out.CloseWithError(syscall.EIO)
 	}()
-	if got := <-r.Bytes; !bytes.Equal(got, []byte("ok\n")) {
-		t.Errorf("read %q", got)
+	if got, err := r.Next(time.Now().Add(time.Minute)); string(got) != "ok\n" || err != nil {
+		t.Errorf("read %q, %v", got, err)
 	}
-	if err := <-r.Failed; !errors.Is(err, syscall.EIO) {
+	if _, err := r.Next(time.Now().Add(time.Minute)); !errors.Is(err, syscall.EIO) {
 		t.Errorf("it ended with %v", err)
 	}
 	r.Quit()
 }
 
-func TestARealPortIsReadWrittenAndClosed(t *testing.T) {
+// soon is later than anything that a test waits for.
+func soon() time.Time { return time.Now().Add(time.Minute) }
+
+func TestWhoReadsIsWokenAndMissesNothing(t *testing.T) {
+	board, _, p := open(t)
+	in, out := io.Pipe()
+	for name, c := range map[string]struct {
+		r    *port.Reader
+		from io.Writer
+	}{"a serial port": {port.Read(p), board}, "one that cannot be waited for": {port.Read(in), out}} {
+		t.Run(name, func(t *testing.T) {
+			defer c.r.Quit()
+			if got, err := c.r.Next(time.Now().Add(time.Millisecond)); len(got) > 0 || err != nil {
+				t.Errorf("at its time it has %q, %v", got, err)
+			}
+			c.r.Wake()
+			if got, err := c.r.Next(soon()); len(got) > 0 || err != nil {
+				t.Errorf("woken before it waits it has %q, %v", got, err)
+			}
+			const wakes = 1000
+			var called, seen atomic.Int64
+			go func() { // each wake is seen before the next, whatever it meets
+				for range wakes {
+					called.Add(1)
+					c.r.Wake()
+					for seen.Load() != called.Load() {
+						runtime.Gosched()
+					}
+				}
+			}()
+			for seen.Load() < wakes {
+				if got, err := c.r.Next(soon()); len(got) > 0 || err != nil {
+					t.Fatalf("woken it has %q, %v", got, err)
+				}
+				seen.Store(called.Load())
+			}
+			go c.from.Write([]byte("ok\n"))
+			var got []byte
+			for end := soon(); string(got) != "ok\n"; {
+				c.r.Wake() // by somebody who never stops
+				data, err := c.r.Next(soon())
+				if err != nil || time.Now().After(end) {
+					t.Fatalf("under wakes without end it has read %q, %v", got, err)
+				}
+				got = append(got, data...)
+			}
+		})
+	}
+}
+
+// open returns a serial port, its path and the board at its other end.
+func open(t *testing.T) (board *os.File, path string, p io.ReadWriteCloser) {
+	t.Helper()
 	board, name, err := pty.Open()
 	if err != nil {
 		t.Fatal(err)
 	}
-	path := name.Name()
 	name.Close()
-	p, err := port.OpenSerial(path, 115200)
-	if err != nil {
+	t.Cleanup(func() { board.Close() })
+	if p, err = port.OpenSerial(name.Name(), 115200); err != nil {
 		t.Fatal(err)
+	}
+	t.Cleanup(func() { p.Close() })
+	return board, name.Name(), p
+}
+
+func TestARealPortIsReadWrittenAndClosed(t *testing.T) {
+	board, path, p := open(t)
+	if _, timed := p.(port.Timed); !timed {
+		t.Error("a goroutine has to wait for it")
 	}
 	if _, err := p.Write([]byte("M115\n")); err != nil {
 		t.Fatal(err)
@@ -164,7 +226,6 @@ func TestARealPortIsReadWrittenAndClosed(t *testing.T) {
 			t.Error("it is open still")
 		}
 	}
-	board.Close()
 }
 
 func TestAPortThatIsNotThereIsExplained(t *testing.T) {

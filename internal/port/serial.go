@@ -10,60 +10,77 @@ import (
 	"path/filepath"
 	"strconv"
 	"syscall"
+	"time"
+	"unsafe"
 
 	"go.bug.st/serial"
 	"golang.org/x/sys/unix"
 )
 
-// serialPort is an open port.
+// serialPort is an open port, read and written by the library.
 type serialPort struct {
 	serial.Port
-	file int      // its descriptor; -1 if it was not found
-	poll *os.File // the same port, waited for by the runtime's poller; nil: by the library
+	file int // its descriptor; -1 if it was not found
 }
 
-// Read reads what has come, at least a byte.
-func (p *serialPort) Read(b []byte) (int, error) {
-	if p.poll == nil {
-		return p.Port.Read(b)
-	}
-	return p.poll.Read(b)
+// polledPort is an open port that the runtime's poller waits for: the library's own way
+// keeps a thread in the kernel for every read, which costs a third of all lines per second.
+type polledPort struct {
+	serialPort
+	poll *os.File // the same port, of which nothing waits in the kernel
+	raw  syscall.RawConn
 }
+
+// Read reads what has come, at least a byte, or fails with os.ErrDeadlineExceeded.
+func (p *polledPort) Read(b []byte) (n int, err error) {
+	waited := p.raw.Read(func(fd uintptr) bool {
+		n, err = again(syscall.SYS_READ, fd, b)
+		return n > 0 || err != nil
+	})
+	return n, errors.Join(waited, err)
+}
+
+// TryRead reads what has come; none if nothing has.
+func (p *polledPort) TryRead(b []byte) (n int, err error) {
+	gone := p.raw.Control(func(fd uintptr) { n, err = again(syscall.SYS_READ, fd, b) })
+	return n, errors.Join(gone, err)
+}
+
+// SetReadDeadline sets until when Read waits.
+func (p *polledPort) SetReadDeadline(until time.Time) error { return p.poll.SetReadDeadline(until) }
 
 // Write writes all of b.
-func (p *serialPort) Write(b []byte) (int, error) {
-	if p.poll == nil {
-		return p.Port.Write(b)
-	}
-	return p.poll.Write(b)
-}
+func (p *polledPort) Write(b []byte) (int, error) { return p.poll.Write(b) }
 
-// TryWrite writes what the port takes without waiting; none if the port cannot tell.
-func (p *serialPort) TryWrite(b []byte) (n int, err error) {
-	if p.poll == nil {
-		return 0, nil
-	}
-	raw, err := p.poll.SyscallConn()
-	if err != nil {
-		return 0, err
-	}
-	var failed error
-	err = raw.Write(func(fd uintptr) bool {
-		n, failed = unix.Write(int(fd), b)
-		return true
-	})
-	if failed == unix.EAGAIN || failed == unix.EINTR {
-		failed = nil
-	}
-	return max(n, 0), errors.Join(err, failed)
+// TryWrite writes what the port takes without waiting.
+func (p *polledPort) TryWrite(b []byte) (n int, err error) {
+	gone := p.raw.Control(func(fd uintptr) { n, err = again(syscall.SYS_WRITE, fd, b) })
+	return n, errors.Join(gone, err)
 }
 
 // Close closes the port, whoever waits for it.
-func (p *serialPort) Close() error {
-	if p.poll != nil {
-		p.poll.Close()
-	}
+func (p *polledPort) Close() error {
+	p.poll.Close()
 	return p.Port.Close()
+}
+
+// again reads or writes once what can be at once. The runtime is not told: of a descriptor
+// that keeps nobody waiting this is over in microseconds, and telling it wakes a thread
+// that watches over system calls, which costs as much as all that is done for a line.
+func again(call, fd uintptr, b []byte) (int, error) {
+	if len(b) == 0 {
+		return 0, nil
+	}
+	n, _, failed := syscall.RawSyscall(call, fd, uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)))
+	switch {
+	case failed == syscall.EAGAIN || failed == syscall.EINTR:
+		return 0, nil
+	case failed != 0:
+		return 0, failed
+	case n == 0:
+		return 0, io.EOF
+	}
+	return int(n), nil
 }
 
 // Resetter is a port that can make the board at its end restart.
@@ -85,7 +102,7 @@ func OpenSerial(device string, baud int) (io.ReadWriteCloser, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &serialPort{Port: port, file: -1}
+	p := serialPort{Port: port, file: -1}
 	real, err := filepath.EvalSymlinks(device)
 	if err != nil {
 		real = device
@@ -99,25 +116,32 @@ func OpenSerial(device string, baud int) (io.ReadWriteCloser, error) {
 		}
 	}
 	p.hangUp(false)
-	p.share(device)
-	return p, nil
+	if polled := p.share(device); polled != nil {
+		return polled, nil
+	}
+	return &p, nil
 }
 
-// share lets the runtime's poller wait for the port: the library's own way keeps a
-// thread in the kernel for every read, which costs a third of all lines per second.
-func (p *serialPort) share(device string) {
+// share lets the runtime's poller wait for the port; nil: it cannot.
+func (p serialPort) share(device string) *polledPort {
 	if p.file < 0 {
-		return
+		return nil
 	}
 	fd, err := unix.FcntlInt(uintptr(p.file), unix.F_DUPFD_CLOEXEC, 0)
 	if err != nil {
-		return
+		return nil
 	}
 	if unix.SetNonblock(fd, true) != nil { // of both: the library waits before it reads
 		unix.Close(fd)
-		return
+		return nil
 	}
-	p.poll = os.NewFile(uintptr(fd), device)
+	poll := os.NewFile(uintptr(fd), device)
+	raw, err := poll.SyscallConn()
+	if err != nil || poll.SetReadDeadline(time.Time{}) != nil { // the poller does not know it
+		poll.Close()
+		return nil
+	}
+	return &polledPort{serialPort: p, poll: poll, raw: raw}
 }
 
 // hangUp sets whether DTR falls when the port is closed.
