@@ -3,14 +3,19 @@
 // wrong.
 //
 // A journal is text. Its first line holds, at a fixed place, how many line
-// numbers may have been used; it is written over before a line is said. Every
-// other line is an entry with a checksum. What is written is safe from the end of
-// the process at once and from a power cut after SyncEvery.
+// numbers may have been used; every other line is an entry with a checksum. What is
+// written is safe from the end of the process at once and from a power cut after
+// SyncEvery.
+//
+// Before a line is said the number is set in memory that outlives the process, so that
+// no line waits for a disk; the first line follows with every entry. Where there is no
+// such memory, the first line is written over before a line is said.
 package journal
 
 import (
 	"bufio"
 	"bytes"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -32,12 +37,20 @@ const SyncEvery = 5 * time.Second
 
 const (
 	suffix     = ".journal"
-	firstWords = "diathermon journal 1,"
-	firstLine  = firstWords + " boot %s, said %012d\n"
+	firstWords = "diathermon journal "
+	firstLine  = firstWords + "%d, boot %s, said %012d\n" // the first number is a counting
 	saidDigits = 12
 	block      = 64 << 10 // bytes by which a journal grows, so that most writes change no file size
 	recordings = 20       // kept
 	afterCut   = 3000     // lines that may have been said in SyncEvery before a power cut
+)
+
+// A counting is where the number of lines said is to be found.
+type counting int
+
+const (
+	onDisk   counting = 1 // in the first line
+	inMemory counting = 2 // in memory; the first line had it when the last entry was made
 )
 
 // A Folder holds journals and recordings.
@@ -55,8 +68,9 @@ func Open(dir string) (*Folder, error) {
 
 // A Book is the journal of one run. Its methods are for one goroutine.
 type Book struct {
-	log  *durable.Log
-	said int64 // where the number of lines said is
+	log   *durable.Log
+	said  int64          // where the number of lines said is in the file
+	count *durable.Count // what keeps it in memory; nil: nothing does
 }
 
 // bootID names this start of the machine.
@@ -68,16 +82,30 @@ func bootID() string {
 	return strings.TrimSpace(string(b))
 }
 
+// countName names the memory in which the lines said of the journal at path are counted.
+func countName(path string) string {
+	if whole, err := filepath.Abs(path); err == nil {
+		path = whole
+	}
+	return fmt.Sprintf("diathermon-%x", sha256.Sum256([]byte(path)))
+}
+
 // Begin makes the journal of a run.
 func (f *Folder) Begin(r run.Record) (*Book, error) {
-	log, _, err := durable.Open(filepath.Join(f.dir, r.ID+suffix), entries, options)
+	path := filepath.Join(f.dir, r.ID+suffix)
+	log, _, err := durable.Open(path, entries, options)
 	if err != nil {
 		return nil, fmt.Errorf("the run's journal cannot be written: %w", err)
 	}
-	head := fmt.Sprintf(firstLine, bootID(), 0)
-	b := &Book{log, saidIn(head)}
+	how := inMemory
+	count, err := durable.NewCount(countName(path))
+	if err != nil {
+		how = onDisk
+	}
+	head := fmt.Sprintf(firstLine, how, bootID(), 0)
+	b := &Book{log, saidIn(head), count}
 	if err := errors.Join(log.Append([]byte(head)), b.Note(run.Entry{Kind: run.Begins, At: r.Created, Record: &r})); err != nil {
-		log.Remove()
+		b.Close(false)
 		return nil, fmt.Errorf("the run's journal cannot be written: %w", err)
 	}
 	return b, nil
@@ -108,6 +136,9 @@ func saidIn(head string) int64 { return int64(len(head) - saidDigits - 1) }
 
 // Note appends an entry. One that the disk does not take is written with the next.
 func (b *Book) Note(e run.Entry) error {
+	if b.count != nil {
+		b.write(b.count.Get())
+	}
 	if err := b.log.Append(durable.Line(e.Encode())); err != nil {
 		return fmt.Errorf("the run's journal cannot be written on: %w", err)
 	}
@@ -117,10 +148,19 @@ func (b *Book) Note(e run.Entry) error {
 // Said notes that all line numbers below next may have been used. Whether the disk
 // takes it, the next entry tells.
 func (b *Book) Said(next int) {
+	if b.count != nil {
+		b.count.Set(next)
+		return
+	}
+	b.write(next)
+}
+
+// write writes the number of lines said into the first line.
+func (b *Book) write(said int) {
 	var digits [saidDigits]byte
 	for i := len(digits) - 1; i >= 0; i-- {
-		digits[i] = byte('0' + next%10)
-		next /= 10
+		digits[i] = byte('0' + said%10)
+		said /= 10
 	}
 	b.log.Over(b.said, digits[:])
 }
@@ -129,6 +169,12 @@ func (b *Book) Said(next int) {
 // for the disk; one that may be picked up keeps it, safe on disk when Close
 // returns.
 func (b *Book) Close(keep bool) {
+	if b.count != nil && keep {
+		b.write(b.count.Get())
+		b.count.Close()
+	} else if b.count != nil {
+		b.count.Remove()
+	}
 	if keep {
 		b.log.Close()
 	} else {
@@ -136,8 +182,9 @@ func (b *Book) Close(keep bool) {
 	}
 }
 
-// Unfinished returns the run that was cut off last and its book to write on in, or nil if there is none. Journals that cannot be read are moved
-// out of the way and named in the error; that is no reason not to go on.
+// Unfinished returns the run that was cut off last and its book to write on in, or nil
+// if there is none. Journals that cannot be read are moved out of the way and named in
+// the error; that is no reason not to go on.
 func (f *Folder) Unfinished() (*run.Life, *Book, error) {
 	paths, err := filepath.Glob(filepath.Join(f.dir, "*"+suffix))
 	if err != nil {
@@ -150,11 +197,13 @@ func (f *Folder) Unfinished() (*run.Life, *Book, error) {
 	for i := len(paths) - 1; i >= 0; i-- {
 		if life != nil { // older ones were given up when a newer began
 			os.Remove(paths[i])
+			durable.RemoveCount(countName(paths[i]))
 			continue
 		}
 		life, book, err = read(paths[i])
 		if err != nil {
 			os.Rename(paths[i], paths[i]+".unread")
+			durable.RemoveCount(countName(paths[i]))
 			unread = errors.Join(unread, fmt.Errorf("%s: %w", filepath.Base(paths[i]), err))
 		}
 	}
@@ -163,7 +212,7 @@ func (f *Folder) Unfinished() (*run.Life, *Book, error) {
 
 // read reads a journal up to its end or its first damaged line.
 func read(path string) (*run.Life, *Book, error) {
-	boot, said, head, err := beginning(path)
+	first, err := beginning(path)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -172,39 +221,64 @@ func read(path string) (*run.Life, *Book, error) {
 		return nil, nil, err
 	}
 	life := &run.Life{}
-	for line := range bytes.Lines(data[len(head):]) {
+	for line := range bytes.Lines(data[len(first.text):]) {
 		if e, err := parse(line); err == nil {
 			life.Tell(e)
 		}
 	}
-	if said = max(said, life.Said()); boot != bootID() {
+	said, certain := max(first.said, life.Said()), first.boot == bootID()
+	var count *durable.Count
+	if first.counting == inMemory {
+		if count, err = durable.OpenCount(countName(path)); err == nil {
+			said = max(said, count.Get())
+		} else {
+			certain = false
+			count, _ = durable.NewCount(countName(path)) // without it every line is written
+		}
+	}
+	if !certain {
 		said += afterCut
 	}
 	life.SaidBelow(said)
-	return life, &Book{log, saidIn(head)}, nil
+	if count != nil {
+		count.Set(said)
+	}
+	return life, &Book{log, saidIn(first.text), count}, nil
+}
+
+// A head is a journal's first line.
+type head struct {
+	text     string
+	counting counting
+	boot     string // the start of the machine in which it was written
+	said     int    // how many line numbers may have been used, as far as it says
 }
 
 // beginning reads a journal's first line, and looks whether the second begins a run.
-func beginning(path string) (boot string, said int, head string, err error) {
+func beginning(path string) (head, error) {
 	file, err := os.Open(path)
 	if err != nil {
-		return "", 0, "", err
+		return head{}, err
 	}
 	defer file.Close()
 	in := bufio.NewReader(file)
-	head, err = in.ReadString('\n')
-	words := strings.Fields(strings.ReplaceAll(head, ",", ""))
-	if err != nil || len(words) != 7 || !strings.HasPrefix(head, firstWords) {
-		return "", 0, "", errors.New("it is no journal")
+	var h head
+	h.text, err = in.ReadString('\n')
+	words := strings.Fields(strings.ReplaceAll(h.text, ",", ""))
+	if err != nil || len(words) != 7 || !strings.HasPrefix(h.text, firstWords) {
+		return head{}, errors.New("it is no journal")
 	}
-	if said, err = strconv.Atoi(words[6]); err != nil {
-		return "", 0, "", errors.New("its first line is damaged")
+	how, unknown := strconv.Atoi(words[2])
+	said, damaged := strconv.Atoi(words[6])
+	if unknown != nil || damaged != nil || how < int(onDisk) || how > int(inMemory) {
+		return head{}, errors.New("its first line is damaged")
 	}
+	h.counting, h.boot, h.said = counting(how), words[4], said
 	line, cut := in.ReadBytes('\n')
 	if e, err := parse(line); cut != nil || err != nil || e.Kind != run.Begins || e.Record == nil {
-		return "", 0, "", errors.New("its beginning is damaged")
+		return head{}, errors.New("its beginning is damaged")
 	}
-	return words[4], said, head, nil
+	return h, nil
 }
 
 // Keep keeps the recording of a run, and the newest ones of others.

@@ -14,6 +14,7 @@ import (
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
+	"diathermon/internal/durable"
 )
 
 func folder(t testing.TB) *Folder {
@@ -25,7 +26,6 @@ func folder(t testing.TB) *Folder {
 	return f
 }
 
-// entries are a run's, from its beginning to being held.
 // written returns a folder with the journal of a run that was cut off while it was
 // parked, its file and the run.
 func written(t testing.TB) (*Folder, string, *run.Life) {
@@ -71,7 +71,9 @@ func written(t testing.TB) (*Folder, string, *run.Life) {
 	b.Said(31)
 	life.SaidBelow(31)
 	b.Close(true)
-	return f, filepath.Join(f.dir, record.ID+suffix), life
+	path := filepath.Join(f.dir, record.ID+suffix)
+	t.Cleanup(func() { durable.RemoveCount(countName(path)) })
+	return f, path, life
 }
 
 // story is what a journal keeps of a run.
@@ -165,6 +167,60 @@ func TestAfterAPowerCutMoreMayHaveBeenSaid(t *testing.T) {
 		t.Errorf("found %s, %v", story(life), err)
 	}
 	b.Close(false)
+}
+
+func TestAfterAKillIsKnownWhatWasSaid(t *testing.T) {
+	noMemory := func(path string) { // somebody else has something of that name there
+		durable.RemoveCount(countName(path))
+		if err := os.Symlink("/nowhere", filepath.Join("/dev/shm", countName(path))); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for name, c := range map[string]struct {
+		before, between func(path string)
+		exactly         bool
+	}{
+		"in memory":                        {exactly: true},
+		"on the disk, without such memory": {before: noMemory, exactly: true},
+		"the memory is gone":               {between: func(path string) { durable.RemoveCount(countName(path)) }},
+		"the memory is somebody else's":    {between: noMemory},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := folder(t)
+			path := filepath.Join(f.dir, "0198-k"+suffix)
+			defer durable.RemoveCount(countName(path))
+			if c.before != nil {
+				c.before(path)
+			}
+			b, err := f.Begin(run.Record{ID: "0198-k", State: run.Waiting})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for n := range 500 { // and then it is killed: nothing is closed
+				b.Said(n)
+			}
+			if c.between != nil {
+				c.between(path)
+			}
+			life, again, err := f.Unfinished()
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := life.Said(); c.exactly && got != 499 || !c.exactly && got < 499+1000 {
+				t.Errorf("found that %d were said, want 499: exactly %v", got, c.exactly)
+			}
+			at := life.Said() + 7
+			again.Said(at) // and is killed once more
+			life, last, err := f.Unfinished()
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := life.Said(); got < at || c.exactly && got != at {
+				t.Errorf("after another kill it is %d, want %d", got, at)
+			}
+			last.Close(false)
+		})
+	}
 }
 
 func TestTheNewestRecordingsAreKept(t *testing.T) {
