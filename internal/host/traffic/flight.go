@@ -18,6 +18,7 @@ type Recorder struct {
 	block  []byte // being filled
 	blocks []packed
 	bytes  int // of all packed blocks
+	packer *flate.Writer
 }
 
 type packed struct {
@@ -42,7 +43,7 @@ func (f *Recorder) Add(mark byte, text []byte) {
 	if len(f.block) < flightBlock {
 		return
 	}
-	data := pack(f.block)
+	data := f.pack()
 	f.blocks = append(f.blocks, packed{now, data})
 	f.bytes += len(data)
 	f.block = f.block[:0]
@@ -52,14 +53,15 @@ func (f *Recorder) Add(mark byte, text []byte) {
 	}
 }
 
-func pack(block []byte) []byte {
+// pack packs the block. The packer is kept: making one takes ten times the block.
+func (f *Recorder) pack() []byte {
 	var out bytes.Buffer
-	w, err := flate.NewWriter(&out, flate.BestSpeed)
-	if err != nil {
-		return nil // only for a level that there is not
+	if f.packer == nil {
+		f.packer, _ = flate.NewWriter(&out, flate.BestSpeed) // it fails only for a level that there is not
 	}
-	w.Write(block)
-	w.Close()
+	f.packer.Reset(&out)
+	f.packer.Write(f.block)
+	f.packer.Close()
 	return out.Bytes()
 }
 
