@@ -13,12 +13,13 @@ type feeding struct {
 	trim   *trim.Rewriter // what its lines become; nil while it is not known where the run goes on
 	fed    int            // of the file's commands, handed to the conversation
 	leads  gcode.State    // where they lead
-	unsaid []unsaid       // those that the conversation has not said yet, in order
+	handed []waiting      // some of those, in order; what has been said is empty
+	next   int            // of handed: the conversation has not said it yet
 }
 
-// unsaid is a command of the file that waits in the conversation, and where the job stood
+// waiting is a command of the file that waits in the conversation, and where the job stood
 // before it.
-type unsaid struct {
+type waiting struct {
 	command string
 	trim    trim.Rewriter
 	leads   gcode.State
@@ -31,35 +32,42 @@ func (f *feeding) from(command int, ahead *ahead, becomes *trim.Rewriter, leads 
 
 // hand notes that a command is handed over.
 func (f *feeding) hand(command string) {
-	f.unsaid = append(f.unsaid, unsaid{command, *f.trim, f.leads})
+	if len(f.handed) == cap(f.handed) && f.next > 0 { // where others were is room
+		n := copy(f.handed, f.handed[f.next:])
+		clear(f.handed[n:])
+		f.handed, f.next = f.handed[:n], 0
+	}
+	f.handed = append(f.handed, waiting{command, *f.trim, f.leads})
 	f.fed++
 }
 
 // said notes that the next of them has been said.
 func (f *feeding) said() {
-	if len(f.unsaid) == 0 {
-		return
-	}
-	if f.unsaid = f.unsaid[1:]; len(f.unsaid) == 0 {
-		f.unsaid = nil
+	if f.next < len(f.handed) {
+		f.handed[f.next] = waiting{}
+		f.next++
 	}
 }
+
+// unsaid are the commands that the conversation has not said yet.
+func (f *feeding) unsaid() []waiting { return f.handed[f.next:] }
 
 // back takes back what has been handed over and is not said, to be handed over again as it
 // becomes then.
 func (f *feeding) back() {
-	if len(f.unsaid) == 0 {
+	all := f.unsaid()
+	if len(all) == 0 {
 		return
 	}
-	first := f.unsaid[0]
+	first := all[0]
 	f.trim, f.leads = &first.trim, first.leads
-	commands := make([]string, len(f.unsaid))
-	for i, u := range f.unsaid {
+	commands := make([]string, len(all))
+	for i, u := range all {
 		commands[i] = u.command
 	}
 	f.ahead.back(commands)
 	f.fed -= len(commands)
-	f.unsaid = nil
+	f.handed, f.next = nil, 0
 }
 
 // takeBack lets what waits in the conversation be handed over again.

@@ -177,7 +177,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 		}
 	case run.DoDrop:
 		j.ahead.close()
-		j.ahead, j.unsaid, j.outlook.watching = nil, nil, watching{}
+		j.ahead, j.handed, j.next, j.outlook.watching = nil, nil, 0, watching{}
 		if p.talk.Conversation() != nil {
 			p.talk.Conversation().DropFile()
 		}
@@ -320,7 +320,7 @@ func (p *Printing) Feed() {
 			}
 		}
 		if besides := j.trim.Between(); len(besides) > 0 {
-			if len(j.unsaid) > 0 {
+			if len(j.unsaid()) > 0 {
 				break
 			}
 			for _, line := range besides {
