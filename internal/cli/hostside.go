@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/olekukonko/tablewriter/pkg/twwidth"
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/quiet"
@@ -77,6 +78,7 @@ func serveCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
+			twwidth.SetCacheCapacity(0) // which is for those who draw tables
 			w, first := cmd.Root().Writer, true
 			return service.Keep(ctx, c, log, func(s *service.Service) error {
 				service.Hurry()

@@ -19,7 +19,7 @@ import (
 const (
 	garbage = 50               // percent of what is alive that may be garbage; other programs have 100
 	started = 30 * time.Second // after which a start has made everything that it makes
-	again   = 10 * time.Minute // between one giving back and the next
+	again   = 2 * time.Minute  // between one giving back and the next
 )
 
 // Serve makes the process that of a service, until it ends. It returns at once.
