@@ -65,7 +65,8 @@ var ends = []struct {
 }
 
 // killed ends the host as SIGKILL does: what is on its disk in that moment is what another
-// one knows. With the power of everything it is the printer's end, too.
+// one knows; how many lines were said since it was written is not, as after a power cut of
+// the computer alone. With the power of everything it is the printer's end, too.
 func (r *rig) killed(power bool) {
 	r.t.Helper()
 	disk := r.t.TempDir()

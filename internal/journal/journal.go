@@ -236,10 +236,10 @@ func read(path string) (*run.Life, *Book, error) {
 			count, _ = durable.NewCount(countName(path)) // without it every line is written
 		}
 	}
-	if !certain {
-		said += afterCut
-	}
 	life.SaidBelow(said)
+	if !certain {
+		life.SaidMore(afterCut)
+	}
 	if count != nil {
 		count.Set(said)
 	}

@@ -12,6 +12,7 @@ import (
 // are not in Others are the file's commands after the first Before, in order.
 type Ledger struct {
 	Said   int // line numbers that may have been used; all below
+	More   int // so many from Said on may have been used, too, and nobody remembers
 	Taken  int // the number of the last of the file's lines that is known to be taken
 	Number int
 	Before int

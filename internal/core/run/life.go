@@ -149,6 +149,10 @@ func (l *Life) Said() int { return l.ledger.Said }
 // SaidBelow notes that all line numbers below next may have been used.
 func (l *Life) SaidBelow(next int) { l.ledger.Said = max(l.ledger.Said, next) }
 
+// SaidMore notes that so many numbers beyond those may have been used, too, and that nobody
+// remembers.
+func (l *Life) SaidMore(n int) { l.ledger.More = n }
+
 // Lost reports whether the printer has forgotten everything, so that the run can
 // only be picked up by a plan.
 func (l *Life) Lost() bool {

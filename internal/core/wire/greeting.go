@@ -39,7 +39,7 @@ func (c *Conversation) greetNext(now time.Duration) {
 	}
 	if c.cfg.Earlier.Said > 0 && c.greet != numbering {
 		c.greet, c.told = recounting, false
-		c.write(&line{Request: Request{Command: question}, number: c.cfg.Earlier.Said + far, own: true}, c.tries > 1)
+		c.write(&line{Request: Request{Command: question}, number: c.cfg.Earlier.most() + far, own: true}, c.tries > 1)
 		return
 	}
 	c.number(now)
@@ -210,12 +210,13 @@ func (c *Conversation) hearCount(now time.Duration, r Reply) {
 		return
 	}
 	c.recounts = 0
-	if e := c.cfg.Earlier; r.Number < 2 || r.Number > e.Said || r.Number <= e.Taken-tooMany { // it has lost count, so it has restarted, or somebody else has counted
+	if e := c.cfg.Earlier; r.Number < 2 || r.Number > e.most() || r.Number <= e.Taken-tooMany { // it has lost count, so it has restarted, or somebody else has counted
 		c.rejoined = -1
 		c.dropEarlier()
 		c.greet = listening
 		return
 	}
+	c.cfg.Earlier.Said = max(c.cfg.Earlier.Said, r.Number)
 	c.base, c.cursor, c.next = r.Number, r.Number, r.Number
 	c.greet, c.tests = testing, 0
 	c.firmware = c.cfg.Earlier.Firmware
@@ -239,6 +240,9 @@ func lastLine(text string) int {
 // tooMany is by how many lines, at most, oks that were one too many may have run
 // ahead of the printer.
 const tooMany = 16
+
+// most is the number below which all may have been used.
+func (e Earlier) most() int { return e.Said + e.More }
 
 // dropEarlier gives the earlier conversation up and tells so, before the printer's
 // count is given a new beginning: if this conversation ends right after that, the next

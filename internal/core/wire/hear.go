@@ -352,10 +352,10 @@ func (c *Conversation) resend(now time.Duration, number int) {
 			return
 		}
 		number = c.base
-	case number > c.next && number <= c.cfg.Earlier.Said && number == c.claimed:
+	case number > c.next && number <= c.cfg.Earlier.most() && number == c.claimed:
 		c.recount(now)
 		return
-	case number > c.next && number <= c.cfg.Earlier.Said:
+	case number > c.next && number <= c.cfg.Earlier.most():
 		c.claimed, number = number, c.base
 	case number < 0 || number > c.next || number < c.next-historySize/2 || number < c.first():
 		// Misheard, for a reply has no checksum: the oldest line is safe to say again.

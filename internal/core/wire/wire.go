@@ -109,10 +109,11 @@ type Config struct {
 }
 
 // Earlier is what is known of an earlier conversation with this printer, which
-// may have kept its place. A number keeps its meaning: those below Said that are
-// not in Others are the file's lines, in order.
+// may have kept its place. A number keeps its meaning: those below Said, and those that the
+// printer has taken beyond it, that are not in Others are the file's lines, in order.
 type Earlier struct {
 	Said     int            // all numbers below may have been used; 0: there was no earlier conversation
+	More     int            // so many from Said on may have been used, too, and nobody remembers: the printer's count tells
 	Taken    int            // the last line that the printer said it had taken; 0: none is known
 	Others   map[int]string // commands that were not the file's, by number
 	Firmware Firmware

@@ -365,6 +365,29 @@ func TestAnEarlierConversationIsTakenUpWhereItEnded(t *testing.T) {
 	s.want(s.hear("ok"), "N12 M117 later*89\n")
 }
 
+func TestOfLinesThatNobodyRemembersOnlyThoseThatWereTakenCount(t *testing.T) {
+	for asks, want := range map[int]string{
+		12: "N12 M117 held*", // nothing of the file is said for a number that may never have been used
+		40: "N40 M117 held*",
+		11: "", // number 11 was used, and is the file's
+	} {
+		s := &script{t: t, conv: wire.New(wire.Config{Single: true, Earlier: wire.Earlier{Said: 12, More: 3000}}, 0)}
+		s.after(3 * time.Second)
+		s.conv.Hold(s.now, true)
+		for range 2 {
+			s.hear(fmt.Sprintf("Error:Line Number is not Last Line Number+1, Last Line: %d", asks-1), fmt.Sprintf("Resend: %d", asks), "ok")
+			s.after(300 * time.Millisecond)
+		}
+		s.hear("ok T:20.0 /0.0")
+		out := s.file("G1 X1")
+		s.conv.Send(s.now, wire.Request{Command: "M117 held"})
+		out += s.said()
+		if want != "" && !strings.HasPrefix(out, want) || want == "" && !strings.HasPrefix(out, "N11 G1 X1*") {
+			t.Errorf("a printer that wants line %d is told %q, want %q", asks, out, want)
+		}
+	}
+}
+
 func TestAPrinterThatLostItsPlaceIsGreetedAnew(t *testing.T) {
 	for what, c := range map[string]struct {
 		earlier wire.Earlier
@@ -380,6 +403,8 @@ func TestAPrinterThatLostItsPlaceIsGreetedAnew(t *testing.T) {
 		"it took what was under way":                    {wire.Earlier{Said: 500, Taken: 490}, 500, false, false},
 		"nothing is known of what it took":              {wire.Earlier{Said: 500}, 3, false, false},
 		"it counts further than anything that was said": {wire.Earlier{Said: 500, Taken: 490}, 501, false, true},
+		"it has taken what nobody remembers":            {wire.Earlier{Said: 500, Taken: 490, More: 100}, 600, false, false},
+		"it counts further than that, too":              {wire.Earlier{Said: 500, Taken: 490, More: 100}, 601, false, true},
 	} {
 		s := &script{t: t, conv: wire.New(wire.Config{Earlier: c.earlier}, 0)}
 		s.after(3 * time.Second)

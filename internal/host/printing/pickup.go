@@ -67,7 +67,9 @@ func (p *Printing) Earlier() wire.Earlier {
 	}
 	l := j.life.Ledger()
 	e := wire.Earlier{Others: l.Others, Taken: l.Taken}
-	e.Said = min(l.Said, l.Number+j.file.Commands-l.Before+len(l.Others)) // no more than the file has
+	most := l.Number + j.file.Commands - l.Before + len(l.Others) // no more than the file has
+	e.Said = min(l.Said, most)
+	e.More = min(l.More, most-e.Said)
 	json.Unmarshal(j.life.Printer(), &e.Firmware)
 	return e
 }
