@@ -105,13 +105,22 @@ func (p *Printing) note(j *job, busy, full bool) {
 // compare learns from what was noted last how long moves of each kind take.
 func (p *Printing) compare(j *job) {
 	o := &j.outlook
-	took, from, to := o.pace.Noted()
-	if took == 0 || !o.course.Kinds() || !o.timing.known && j.slower(j.life.Trim()) != 1 {
-		return
+	if took, from, to := o.pace.Noted(); took > 0 && j.tellsKinds() {
+		steady, added := o.kindsOf(from, to)
+		o.kinds.Note(took, steady, added)
 	}
-	steady := o.course.Steadily(to, o.takes) - o.course.Steadily(from, o.takes)
-	added := (float64(to-from) - o.makes.Steady*float64(steady)) / o.makes.Added
-	o.kinds.Note(took, steady, time.Duration(max(added, 0)))
+}
+
+// tellsKinds reports whether it is known of which kinds of time the run's moves are made.
+func (j *job) tellsKinds() bool {
+	return j.outlook.course.Kinds() && (j.outlook.timing.known || j.slower(j.life.Trim()) == 1)
+}
+
+// kindsOf are the two kinds of time, as they were computed, of the moves between two times of
+// the course.
+func (o *outlook) kindsOf(from, to time.Duration) (steady, added time.Duration) {
+	steady = o.course.Steadily(to, o.takes) - o.course.Steadily(from, o.takes)
+	return steady, time.Duration(max((float64(to-from)-o.makes.Steady*float64(steady))/o.makes.Added, 0))
 }
 
 // drained notes that all the file's moves are made.
@@ -139,9 +148,16 @@ func (j *job) last() int {
 	return j.file.Commands
 }
 
-// movesLeft is how long the moves still take that are to come.
+// movesLeft is how long the moves still take that are to come: by what the printer has shown
+// of each kind of time, before this run and in it, where it is known of which they are made.
 func (j *job) movesLeft(p *Printing) time.Duration {
-	return p.ours(j.outlook.pace.Left(p.habits, max(j.after(j.last())-j.made(p), 0)))
+	o, made, last := &j.outlook, j.made(p), j.after(j.last())
+	if !j.tellsKinds() {
+		return p.ours(o.pace.Left(p.habits, max(last-made, 0)))
+	}
+	steady, added := o.kindsOf(made, max(last, made))
+	f := p.habits.Moves.And(o.kinds).Factors()
+	return p.ours(time.Duration(f.Steady*float64(steady) + f.Added*float64(added)))
 }
 
 // warmingTime is how long the printer will still wait for heat before it goes on to the
