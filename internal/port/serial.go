@@ -72,8 +72,11 @@ func again(call, fd uintptr, b []byte) (int, error) {
 		return 0, nil
 	}
 	n, _, failed := syscall.RawSyscall(call, fd, uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)))
+	for failed == syscall.EINTR { // what has come already is announced no more
+		n, _, failed = syscall.RawSyscall(call, fd, uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)))
+	}
 	switch {
-	case failed == syscall.EAGAIN || failed == syscall.EINTR:
+	case failed == syscall.EAGAIN:
 		return 0, nil
 	case failed != 0:
 		return 0, failed
