@@ -45,6 +45,13 @@ func (h Habits) belief(told bool) float64 {
 	return min(weight+h.Moves.Seconds, mostBelief)
 }
 
+// With are by how much longer than computed a run's moves take that has shown so much: what
+// runs before it have shown counts as ten minutes of it at the most, for somebody may have
+// changed the printer's speed since.
+func (h Habits) With(k Kinds) Factors {
+	return h.Moves.And(k.times(max(h.Moves.Seconds/mostBelief, 1))).Factors()
+}
+
 // Shown learns how long moves take.
 func (h Habits) Shown(k Kinds) Habits {
 	h.Moves = h.Moves.And(k)

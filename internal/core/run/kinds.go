@@ -47,14 +47,24 @@ func (k *Kinds) Note(took, steady, added time.Duration) {
 func (k Kinds) And(other Kinds) Kinds {
 	k.took, k.steady, k.added = 0, 0, 0
 	k.Seconds += other.Seconds
-	less := min(mostShown/max(k.Seconds, 1), 1)
 	for i := range k.Squares {
-		k.Squares[i] = less * (k.Squares[i] + other.Squares[i])
+		k.Squares[i] += other.Squares[i]
 	}
 	for i := range k.Sums {
-		k.Sums[i] = less * (k.Sums[i] + other.Sums[i])
+		k.Sums[i] += other.Sums[i]
 	}
-	k.Seconds *= less
+	return k.times(min(mostShown/max(k.Seconds, 1), 1))
+}
+
+// times is what was shown as if it had been shown so many times.
+func (k Kinds) times(n float64) Kinds {
+	for i := range k.Squares {
+		k.Squares[i] *= n
+	}
+	for i := range k.Sums {
+		k.Sums[i] *= n
+	}
+	k.Seconds *= n
 	return k
 }
 

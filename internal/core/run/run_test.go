@@ -87,6 +87,23 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 
 // A printer that adds more than was computed to what moves take at their feed rates shows it
 // on files that differ by how much that is, and is believed of others.
+func TestARunIsBelievedAgainstAllThatWasShownBefore(t *testing.T) {
+	var before, now run.Kinds
+	for range 4 * 60 { // four hours in which everything took as long as computed
+		before.Note(time.Minute, 50*time.Second, 10*time.Second)
+	}
+	h := run.Habits{}.Shown(before)
+	for range 20 { // and twenty minutes at half the speed, which somebody has set at the printer
+		now.Note(time.Minute, 25*time.Second, 5*time.Second)
+	}
+	if f := h.With(now); f.Steady < 1.4 || f.Steady > 2 {
+		t.Errorf("moves are said to take %.2f times as long as computed", f.Steady)
+	}
+	if f := h.With(run.Kinds{}); math.Abs(f.Steady-1) > 0.02 {
+		t.Errorf("before anything is shown it is %.2f", f.Steady)
+	}
+}
+
 func TestKindsOfTimeAreToldApart(t *testing.T) {
 	for name, really := range map[string]run.Factors{
 		"as computed": {Steady: 1, Added: 1}, "speeds up slowly": {Steady: 1, Added: 1.5}, "speeds up fast": {Steady: 1, Added: 0.6},

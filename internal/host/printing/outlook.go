@@ -156,7 +156,7 @@ func (j *job) movesLeft(p *Printing) time.Duration {
 		return p.ours(o.pace.Left(p.habits, max(last-made, 0)))
 	}
 	steady, added := o.kindsOf(made, max(last, made))
-	f := p.habits.Moves.And(o.kinds).Factors()
+	f := p.habits.With(o.kinds)
 	return p.ours(time.Duration(f.Steady*float64(steady) + f.Added*float64(added)))
 }
 
