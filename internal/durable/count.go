@@ -78,7 +78,8 @@ func ours(f *os.File) error {
 	switch {
 	case on.Type != unix.TMPFS_MAGIC:
 		return fmt.Errorf("%s is on a disk", f.Name())
-	case file.Mode&unix.S_IFMT != unix.S_IFREG || int(file.Uid) != os.Geteuid() || file.Nlink != 1 || file.Mode&0o077 != 0:
+	case file.Mode&unix.S_IFMT != unix.S_IFREG || file.Nlink != 1 || file.Mode&0o077 != 0,
+		int(file.Uid) != os.Geteuid():
 		return fmt.Errorf("%s is somebody else's", f.Name())
 	}
 	return nil

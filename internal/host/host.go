@@ -189,11 +189,11 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 		if !closing.IsZero() && !h.loop.Busy() {
 			return nil
 		}
-		until := tick
+		wait := time.Until(tick)
 		if due := h.Link.Due(); due >= 0 {
-			until = earlier(until, time.Now().Add(due))
+			wait = min(wait, due)
 		}
-		data, err := reader.Next(until)
+		data, err := reader.Next(time.Now().Add(wait))
 		if err != nil {
 			return err
 		}
@@ -224,21 +224,15 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 	return nil
 }
 
-// earlier is the first of two moments.
-func earlier(a, b time.Time) time.Time {
-	if b.Before(a) {
-		return b
-	}
-	return a
-}
-
 // listen gathers, on a goroutine of its own, what comes seldom: it puts a call for each
 // into calls, a halt ahead of all else, and wakes the loop. The function that it returns ends
 // it, and carries out what it has accepted and nobody has called.
-func (h *Host) listen(ctx context.Context, wake func(), out <-chan time.Time, failed <-chan error, leave func() error) (calls <-chan func() error, hangUp func()) {
-	to, hungUp, gone := make(chan func() error, 1), make(chan struct{}), make(chan struct{})
+func (h *Host) listen(
+	ctx context.Context, wake func(), out <-chan time.Time, failed <-chan error, leave func() error,
+) (calls <-chan func() error, hangUp func()) {
+	to, hungUp := make(chan func() error, 1), make(chan struct{})
 	go func() {
-		defer close(gone)
+		defer close(to)
 		leaving := ctx.Done()
 		for {
 			var call func() error
@@ -275,18 +269,8 @@ func (h *Host) listen(ctx context.Context, wake func(), out <-chan time.Time, fa
 	}()
 	return to, func() {
 		close(hungUp)
-		for {
-			select {
-			case call := <-to:
-				call()
-			case <-gone:
-				select {
-				case call := <-to:
-					call()
-				default:
-					return
-				}
-			}
+		for call := range to {
+			call()
 		}
 	}
 }

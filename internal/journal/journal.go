@@ -169,17 +169,18 @@ func (b *Book) write(said int) {
 // for the disk; one that may be picked up keeps it, safe on disk when Close
 // returns.
 func (b *Book) Close(keep bool) {
-	if b.count != nil && keep {
+	if !keep {
+		if b.count != nil {
+			b.count.Remove()
+		}
+		b.log.Remove()
+		return
+	}
+	if b.count != nil {
 		b.write(b.count.Get())
 		b.count.Close()
-	} else if b.count != nil {
-		b.count.Remove()
 	}
-	if keep {
-		b.log.Close()
-	} else {
-		b.log.Remove()
-	}
+	b.log.Close()
 }
 
 // Unfinished returns the run that was cut off last and its book to write on in, or nil
@@ -231,9 +232,8 @@ func read(path string) (*run.Life, *Book, error) {
 	if first.counting == inMemory {
 		if count, err = durable.OpenCount(countName(path)); err == nil {
 			said = max(said, count.Get())
-		} else {
-			certain = false
-			count, _ = durable.NewCount(countName(path)) // without it every line is written
+		} else { // from now on every line is written, for what was said before is doubtful for good
+			certain, count = false, nil
 		}
 	}
 	life.SaidBelow(said)

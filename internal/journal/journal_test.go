@@ -206,7 +206,8 @@ func TestAfterAKillIsKnownWhatWasSaid(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if got, more := life.Said(), life.Ledger().More; c.exactly && (got != 499 || more > 0) || !c.exactly && got+more < 499+1000 {
+			got, more := life.Said(), life.Ledger().More
+			if c.exactly && (got != 499 || more > 0) || !c.exactly && got+more < 499+1000 {
 				t.Errorf("found that %d were said, and perhaps %d more, want 499: exactly %v", got, more, c.exactly)
 			}
 			at := life.Said() + 7

@@ -1,7 +1,8 @@
 // Package lean keeps the service small on a computer that has little memory.
 //
 // It promises that garbage waits half as long as in other programs, and that what only
-// the start, or a file's survey, needed is given back. It leaves to everybody how much they keep.
+// the start, or a file's survey, needed is given back. It leaves to everybody how much
+// they keep.
 package lean
 
 import (
@@ -22,8 +23,8 @@ const (
 	again   = 2 * time.Minute  // between one giving back and the next
 )
 
-// Serve makes the process that of a service, until it ends. It returns at once.
-func Serve() {
+// Stay keeps the process small until it ends. It returns at once.
+func Stay() {
 	if os.Getenv("GOGC") == "" { // otherwise somebody has chosen
 		debug.SetGCPercent(garbage)
 	}
@@ -69,7 +70,7 @@ func unchanged(smaps io.Reader, path string) (out []mapping) {
 		if n, _ := fmt.Sscanf(line, "%x-%x %s", &next.from, &next.to, &may); n == 3 {
 			m = next
 			readOnly = strings.HasSuffix(line, " "+path) && strings.HasPrefix(may, "r") && !strings.Contains(may, "w")
-		} else if anonymous, is := strings.CutPrefix(line, "Anonymous:"); is && readOnly && strings.TrimSpace(anonymous) == "0 kB" {
+		} else if written, is := strings.CutPrefix(line, "Anonymous:"); is && strings.TrimSpace(written) == "0 kB" && readOnly {
 			out = append(out, m)
 		}
 	}

@@ -3,6 +3,7 @@ package lean
 import (
 	"os"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -47,7 +48,7 @@ Anonymous:             0 kB
 Anonymous:             0 kB
 `
 	got := unchanged(strings.NewReader(smaps), "/bin/host")
-	if want := []mapping{{0x400000, 0x152a000}, {0x7f3d4f66a000, 0x7f3d4f66b000}}; len(got) != 2 || got[0] != want[0] || got[1] != want[1] {
+	if want := []mapping{{0x400000, 0x152a000}, {0x7f3d4f66a000, 0x7f3d4f66b000}}; !slices.Equal(got, want) {
 		t.Errorf("got %x, want %x", got, want)
 	}
 }

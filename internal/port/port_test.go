@@ -136,7 +136,7 @@ func TestWhoReadsIsWokenAndMissesNothing(t *testing.T) {
 	board, _, p := open(t)
 	in, out := io.Pipe()
 	for name, c := range map[string]struct {
-		r    *port.Reader
+		r    port.Reader
 		from io.Writer
 	}{"a serial port": {port.Read(p), board}, "one that cannot be waited for": {port.Read(in), out}} {
 		t.Run(name, func(t *testing.T) {

@@ -34,16 +34,30 @@ type polledPort struct {
 // Read reads what has come, at least a byte, or fails with os.ErrDeadlineExceeded.
 func (p *polledPort) Read(b []byte) (n int, err error) {
 	waited := p.raw.Read(func(fd uintptr) bool {
-		n, err = again(syscall.SYS_READ, fd, b)
-		return n > 0 || err != nil
+		n, err = transfer(syscall.SYS_READ, fd, b)
+		return err != syscall.EAGAIN
 	})
-	return n, errors.Join(waited, err)
+	if waited != nil {
+		return 0, waited
+	}
+	return n, ended(n, err)
 }
 
 // TryRead reads what has come; none if nothing has.
 func (p *polledPort) TryRead(b []byte) (n int, err error) {
-	gone := p.raw.Control(func(fd uintptr) { n, err = again(syscall.SYS_READ, fd, b) })
-	return n, errors.Join(gone, err)
+	gone := p.raw.Control(func(fd uintptr) { n, err = transfer(syscall.SYS_READ, fd, b) })
+	if err == syscall.EAGAIN {
+		return 0, gone
+	}
+	return n, errors.Join(gone, ended(n, err))
+}
+
+// ended is the error of a read: one of no bytes is the end.
+func ended(n int, err error) error {
+	if n == 0 && err == nil {
+		return io.EOF
+	}
+	return err
 }
 
 // SetReadDeadline sets until when Read waits.
@@ -54,7 +68,10 @@ func (p *polledPort) Write(b []byte) (int, error) { return p.poll.Write(b) }
 
 // TryWrite writes what the port takes without waiting.
 func (p *polledPort) TryWrite(b []byte) (n int, err error) {
-	gone := p.raw.Control(func(fd uintptr) { n, err = again(syscall.SYS_WRITE, fd, b) })
+	gone := p.raw.Control(func(fd uintptr) { n, err = transfer(syscall.SYS_WRITE, fd, b) })
+	if err == syscall.EAGAIN {
+		err = nil
+	}
 	return n, errors.Join(gone, err)
 }
 
@@ -64,26 +81,21 @@ func (p *polledPort) Close() error {
 	return p.Port.Close()
 }
 
-// again reads or writes once what can be at once. The runtime is not told: of a descriptor
-// that keeps nobody waiting this is over in microseconds, and telling it wakes a thread
-// that watches over system calls, which costs as much as all that is done for a line.
-func again(call, fd uintptr, b []byte) (int, error) {
-	if len(b) == 0 {
-		return 0, nil
+// transfer reads or writes what can be at once; EAGAIN: nothing can. The runtime is not
+// told: of a descriptor that keeps nobody waiting this is over in microseconds, and telling it
+// wakes a thread that watches over system calls, which costs as much as all that is done for a
+// line.
+func transfer(call, fd uintptr, b []byte) (int, error) {
+	for {
+		n, _, failed := syscall.RawSyscall(call, fd, uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)))
+		switch failed {
+		case 0:
+			return int(n), nil
+		case syscall.EINTR: // what has come already is announced no more
+		default:
+			return 0, failed
+		}
 	}
-	n, _, failed := syscall.RawSyscall(call, fd, uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)))
-	for failed == syscall.EINTR { // what has come already is announced no more
-		n, _, failed = syscall.RawSyscall(call, fd, uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)))
-	}
-	switch {
-	case failed == syscall.EAGAIN:
-		return 0, nil
-	case failed != 0:
-		return 0, failed
-	case n == 0:
-		return 0, io.EOF
-	}
-	return int(n), nil
 }
 
 // Resetter is a port that can make the board at its end restart.

@@ -101,7 +101,7 @@ func Start(ctx context.Context, c Config, logger *slog.Logger) (*Service, error)
 // Keep brings a service up, calls up with it, and keeps it up until ctx ends: it begins
 // anew whenever that is asked for, so that what was said of the printer is taken up.
 func Keep(ctx context.Context, c Config, logger *slog.Logger, up func(*Service) error) error {
-	lean.Serve()
+	lean.Stay()
 	for {
 		s, err := Start(ctx, c, logger)
 		if err != nil {

@@ -58,6 +58,8 @@ func (l *Life) rejoin(number int, m Machine) {
 		l.forget("the printer has forgotten where it was", m)
 		return
 	}
+	l.SaidBelow(number + 1)
+	l.SaidMore(0) // the printer has told
 	taken := min(l.ledger.Commands(number), l.file.Commands)
 	if s.After == nil {
 		after := l.ledger.Taken

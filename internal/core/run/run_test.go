@@ -77,16 +77,15 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 		t.Errorf("without a course a quarter of the commands takes %s", got)
 	}
 	course.Steady = nil // as one that was computed before there was any
-	if as, takes := course.As(run.Factors{Steady: 2, Added: 2}, total); takes != total || as.Steadily(time.Second, takes) != time.Second {
-		t.Errorf("of a course without steady time %s of %s are made", as.Steadily(time.Second, takes), takes)
+	as, takes2 = course.As(run.Factors{Steady: 2, Added: 2}, total)
+	if takes2 != total || as.Steadily(time.Second, takes2) != time.Second {
+		t.Errorf("of a course without steady time %s of %s are made", as.Steadily(time.Second, takes2), takes2)
 	}
 	if got := course.After(commands+5, commands, total); got != total {
 		t.Errorf("more than all take %s of %s", got, total)
 	}
 }
 
-// A printer that adds more than was computed to what moves take at their feed rates shows it
-// on files that differ by how much that is, and is believed of others.
 func TestARunIsBelievedAgainstAllThatWasShownBefore(t *testing.T) {
 	var before, now run.Kinds
 	for range 4 * 60 { // four hours in which everything took as long as computed
@@ -104,10 +103,14 @@ func TestARunIsBelievedAgainstAllThatWasShownBefore(t *testing.T) {
 	}
 }
 
+// A printer that adds more than was computed to what moves take at their feed rates shows it
+// on files that differ by how much that is, and is believed of others.
 func TestKindsOfTimeAreToldApart(t *testing.T) {
 	for name, really := range map[string]run.Factors{
-		"as computed": {Steady: 1, Added: 1}, "speeds up slowly": {Steady: 1, Added: 1.5}, "speeds up fast": {Steady: 1, Added: 0.6},
-		"slow in all": {Steady: 1.2, Added: 1.2},
+		"as computed":      {Steady: 1, Added: 1},
+		"speeds up slowly": {Steady: 1, Added: 1.5},
+		"speeds up fast":   {Steady: 1, Added: 0.6},
+		"slow in all":      {Steady: 1.2, Added: 1.2},
 	} {
 		var h run.Habits
 		for n := range 6 { // files of ten minutes, of which 10 to 60 % is added

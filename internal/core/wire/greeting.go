@@ -210,7 +210,8 @@ func (c *Conversation) hearCount(now time.Duration, r Reply) {
 		return
 	}
 	c.recounts = 0
-	if e := c.cfg.Earlier; r.Number < 2 || r.Number > e.most() || r.Number <= e.Taken-tooMany { // it has lost count, so it has restarted, or somebody else has counted
+	// Otherwise it has lost count, so it has restarted, or somebody else has counted.
+	if e := c.cfg.Earlier; r.Number < 2 || r.Number > e.most() || r.Number <= e.Taken-tooMany {
 		c.rejoined = -1
 		c.dropEarlier()
 		c.greet = listening

@@ -113,7 +113,7 @@ type Config struct {
 // printer has taken beyond it, that are not in Others are the file's lines, in order.
 type Earlier struct {
 	Said     int            // all numbers below may have been used; 0: there was no earlier conversation
-	More     int            // so many from Said on may have been used, too, and nobody remembers: the printer's count tells
+	More     int            // so many from Said on, too, of which nobody remembers it: the printer's count tells
 	Taken    int            // the last line that the printer said it had taken; 0: none is known
 	Others   map[int]string // commands that were not the file's, by number
 	Firmware Firmware

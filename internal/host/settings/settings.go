@@ -73,7 +73,13 @@ func (s *Settings) Accelerations() (print, travel float64) {
 }
 
 // limits are the commands that set what the axes can do, until they are set otherwise.
-var limits = []gcode.Code{{Letter: 'M', Number: 201}, {Letter: 'M', Number: 203}, {Letter: 'M', Number: 204}, {Letter: 'M', Number: 205}, {Letter: 'M', Number: 566}}
+var limits = []gcode.Code{
+	{Letter: 'M', Number: 201},
+	{Letter: 'M', Number: 203},
+	{Letter: 'M', Number: 204},
+	{Letter: 'M', Number: 205},
+	{Letter: 'M', Number: 566},
+}
 
 // mostListed are kept of what sets one limit.
 const mostListed = 8
@@ -128,7 +134,7 @@ func (s *Settings) Hear(event any) bool {
 		}
 		s.asked, s.asking, s.size, s.filament, s.found = false, false, [3]float64{}, 0, motion.Limits{}
 	case e.Kind == wire.Acked && e.Request.Lane == wire.File:
-		if code := gcode.CodeOf([]byte(e.Request.Command)); code.Letter == 'M' && slices.Contains(limits, code) && len(s.listed[code]) > 0 {
+		if code := gcode.CodeOf([]byte(e.Request.Command)); len(s.listed[code]) > 0 { // no others are listed
 			if s.changed == nil {
 				s.changed = map[gcode.Code]bool{}
 			}
