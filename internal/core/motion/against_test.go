@@ -13,7 +13,7 @@ import (
 
 // program times a program by the package.
 func program(text string, limits motion.Limits) (seconds float64) {
-	p := motion.NewProgram(limits, func(_ int, s, _ float64) { seconds += s })
+	p := motion.NewProgram(limits, func(_ int, set, _ motion.Time) { seconds += set.All })
 	var l gcode.Line
 	for line := range strings.Lines(text) {
 		if err := l.Parse(gcode.Command([]byte(line))); err != nil {

@@ -16,9 +16,9 @@ var plain = motion.Limits{
 
 // timed returns the time of each move between the points and of all.
 func timed(limits motion.Limits, feed float64, points ...gcode.Position) (each []float64, all float64) {
-	p := motion.Planner{Limits: limits, Done: func(_ int, seconds, _ float64) {
-		each = append(each, seconds)
-		all += seconds
+	p := motion.Planner{Limits: limits, Done: func(_ int, t motion.Time) {
+		each = append(each, t.All)
+		all += t.All
 	}}
 	for i := 1; i < len(points); i++ {
 		p.Add(&gcode.Move{From: points[i-1], To: points[i], Feed: feed}, i)

@@ -2,13 +2,25 @@ package motion
 
 import (
 	"math"
+	"slices"
 
 	"diathermon/internal/core/gcode"
 )
 
-// A Planner adds up the time of moves. Done is called with each move's tag and
-// duration in seconds once that is certain, and what of it the move would take at its
-// feed rate throughout, in order; a move that is made of several is told of as often.
+// A Time is how long moves take, in seconds.
+type Time struct {
+	All    float64
+	Steady float64 // what of it they would take at their feed rates throughout
+}
+
+// Add adds other moves' time.
+func (t *Time) Add(o Time) { t.All, t.Steady = t.All+o.All, t.Steady+o.Steady }
+
+// Less is what is left without other moves' time, of which it has as much at the least.
+func (t Time) Less(o Time) Time { return Time{max(t.All-o.All, 0), max(t.Steady-o.Steady, 0)} }
+
+// A Planner adds up the time of moves. Done is called with each move's tag and time once
+// that is certain, in order; a move that is made of several is told of as often.
 //
 // A firmware goes back from its newest block to one that cannot become faster any more
 // and finds, for the start of each, the highest speed from which the machine can still
@@ -18,7 +30,7 @@ import (
 // the least in a window that moves on, for which no more than its candidates are kept.
 type Planner struct {
 	Limits Limits
-	Done   func(tag int, seconds, steady float64)
+	Done   func(tag int, t Time)
 
 	ring   []block // those that have not begun lie at first&mask to (next-1)&mask
 	lows   []low   // candidates for the least bound, lowest first, at lowest&mask to (after-1)&mask
@@ -131,14 +143,14 @@ func (p *Planner) begin() {
 		}
 		exits = math.Sqrt(exit)
 	}
-	p.Done(b.tag, trapezoid(b.length, p.enters, b.nominal, exits, b.acceleration), b.length/b.nominal)
+	p.Done(b.tag, Time{trapezoid(b.length, p.enters, b.nominal, exits, b.acceleration), b.length / b.nominal})
 	p.entry, p.enters = exit, exits
 }
 
 // Wait adds a pause during which the machine stands still.
 func (p *Planner) Wait(seconds float64, tag int) {
 	p.Flush()
-	p.Done(tag, seconds, seconds)
+	p.Done(tag, Time{seconds, seconds})
 }
 
 // Flush brings the machine to a stop and accounts for every move.
@@ -147,6 +159,14 @@ func (p *Planner) Flush() {
 		p.begin()
 	}
 	p.lowest, p.after, p.gained, p.moving = 0, 0, 0, false
+}
+
+// like is another planner that is where this one is and goes on by itself.
+func (p *Planner) like(limits Limits, done func(tag int, t Time)) *Planner {
+	other := *p
+	other.Limits, other.Done = limits, done
+	other.ring, other.lows = slices.Clone(p.ring), slices.Clone(p.lows)
+	return &other
 }
 
 // turn is the highest speed, squared, at which one move may turn into the next.

@@ -7,9 +7,17 @@ import (
 )
 
 // A Program is a file's lines as a machine carries them out. Make one with NewProgram.
+//
+// Not every machine does what a file says of its limits: some firmwares pass some or all of
+// it over, without a word. So every move has two times, which are the same until a file
+// changes a limit: one by the limits as they are set, one by the machine's own.
 type Program struct {
 	gcode.State
-	Planner
+
+	planner Planner
+	own     *Planner // by the machine's own limits; nil: none was changed
+	ahead   []Time   // of the moves that it is done with and the other is not, behind those
+	passed  int      // that both are
 
 	speed      float64 // M220, as a share
 	retraction retraction
@@ -21,9 +29,60 @@ type Program struct {
 const FirstFeed = 25
 
 // NewProgram returns the program of a machine with those limits that has just
-// started. Done is the planner's.
-func NewProgram(limits Limits, done func(tag int, seconds, steady float64)) *Program {
-	return &Program{Planner: Planner{Limits: limits, Done: done}, speed: 1, retraction: firstRetraction}
+// started. Done is told of each move as a planner's is: its time by the limits as the
+// program sets them, and by the machine's own.
+func NewProgram(limits Limits, done func(tag int, set, own Time)) *Program {
+	p := &Program{speed: 1, retraction: firstRetraction}
+	p.planner = Planner{Limits: limits, Done: func(tag int, t Time) {
+		if p.own == nil {
+			done(tag, t, t)
+			return
+		}
+		own := p.ahead[p.passed]
+		if p.passed++; p.passed == len(p.ahead) {
+			p.ahead, p.passed = p.ahead[:0], 0
+		}
+		done(tag, t, own)
+	}}
+	return p
+}
+
+// limit carries over what a line says of the machine's limits.
+func (p *Program) limit(set func(l *Limits) bool) {
+	before := p.planner.Limits
+	if set(&p.planner.Limits); p.own == nil && p.planner.Limits != before {
+		p.own = p.planner.like(before, func(_ int, t Time) { p.ahead = append(p.ahead, t) })
+	}
+}
+
+// plan plans a straight move. Both planners hold as many moves, so that they are done with
+// the same ones.
+func (p *Program) plan(m *gcode.Move, tag int) {
+	if p.own != nil {
+		p.own.Add(m, tag)
+	}
+	p.planner.Add(m, tag)
+}
+
+// Wait adds a pause during which the machine stands still.
+func (p *Program) Wait(seconds float64, tag int) {
+	if p.own != nil {
+		p.own.Wait(seconds, tag)
+	}
+	p.planner.Wait(seconds, tag)
+}
+
+// Flush brings the machine to a stop and accounts for every move.
+func (p *Program) Flush() {
+	if p.own != nil {
+		p.own.Flush()
+	}
+	p.planner.Flush()
+}
+
+// Named carries over what a named command, which is no plain line, says of the limits.
+func (p *Program) Named(command string) {
+	p.limit(func(l *Limits) bool { return l.SetNamed(command) })
 }
 
 // Take carries out a plain line and remembers tag for its moves. It returns the move
@@ -61,7 +120,7 @@ func (p *Program) Take(l *gcode.Line, tag int) *gcode.Move {
 	case 'M':
 		switch l.Number {
 		case 201, 203, 204, 205, 566:
-			p.Limits.Set(l)
+			p.limit(func(to *Limits) bool { return to.Set(l) })
 		case 207, 208:
 			p.retraction.set(l)
 		case 220:
@@ -88,19 +147,19 @@ func (p *Program) stop(l *gcode.Line) {
 // add plans a move, an arc or a curve by its chords.
 func (p *Program) add(m *gcode.Move, tag int) {
 	if m.Straight() && p.speed == 1 {
-		p.Add(m, tag)
+		p.plan(m, tag)
 		return
 	}
 	if m.Straight() {
 		scaled := *m
 		scaled.Feed *= p.speed
-		p.Add(&scaled, tag)
+		p.plan(&scaled, tag)
 		return
 	}
 	p.chords = Chords(p.chords[:0], *m)
 	for i := range p.chords {
 		p.chords[i].Feed *= p.speed
-		p.Add(&p.chords[i], tag)
+		p.plan(&p.chords[i], tag)
 	}
 }
 
@@ -192,11 +251,11 @@ func (p *Program) retract(draw, swap bool, tag int) *gcode.Move {
 	}
 	r.drawn = draw
 	if draw {
-		p.Add(m, tag)
+		p.plan(m, tag)
 	}
-	p.Add(&lift, tag)
+	p.plan(&lift, tag)
 	if !draw {
-		p.Add(m, tag)
+		p.plan(m, tag)
 	}
 	if m.From == m.To {
 		return nil

@@ -3,6 +3,8 @@ package run
 import (
 	"slices"
 	"time"
+
+	"diathermon/internal/core/motion"
 )
 
 // mostCourse is how many points a Course has at the most.
@@ -10,34 +12,67 @@ const mostCourse = 8192
 
 // A Course is how long a file's moves have taken after every so many of its commands.
 type Course struct {
-	Every   int       // commands between two points; 0: there is none yet
+	Every int // commands between two points; 0: there is none yet
+	Times
+	Own *Times `json:",omitempty"` // on a printer that passes over what the file says of its limits; nil: the same
+}
+
+// Times are those of a course's points, in s.
+type Times struct {
 	Seconds []float32 // of the moves of the first Every commands, of the first 2·Every, and so on
 	Steady  []float32 `json:",omitempty"` // what of it they would take at their feed rates throughout
 	End     float32   `json:",omitempty"` // what of all they would
+	All     float32   `json:",omitempty"` // all moves
 }
 
-// Pass notes that the moves of all commands before this one, counted from 1, have taken
-// so many seconds, and would have taken so many at their feed rates throughout. Commands
-// come in order.
-func (c *Course) Pass(command int, seconds, steady float64) {
-	if c.Every == 0 {
-		c.Every = 1
-	}
-	for command-1 >= c.Every*(len(c.Seconds)+1) {
-		c.Steady = append(c.Steady, float32(steady))
-		if c.Seconds = append(c.Seconds, float32(seconds)); len(c.Seconds) > mostCourse {
-			c.thin()
-		}
-	}
+// add adds a point.
+func (t *Times) add(at motion.Time) {
+	t.Seconds, t.Steady = append(t.Seconds, float32(at.All)), append(t.Steady, float32(at.Steady))
 }
 
 // thin leaves every second point.
-func (c *Course) thin() {
-	n := len(c.Seconds) / 2
+func (t *Times) thin() {
+	n := len(t.Seconds) / 2
 	for i := range n {
-		c.Seconds[i], c.Steady[i] = c.Seconds[2*i+1], c.Steady[2*i+1]
+		t.Seconds[i], t.Steady[i] = t.Seconds[2*i+1], t.Steady[2*i+1]
 	}
-	c.Every, c.Seconds, c.Steady = 2*c.Every, c.Seconds[:n], c.Steady[:n]
+	t.Seconds, t.Steady = t.Seconds[:n], t.Steady[:n]
+}
+
+// Pass notes what the moves of all commands before this one, counted from 1, have taken by
+// the limits as the file sets them, and by the printer's own. Commands come in order.
+func (c *Course) Pass(command int, set, own motion.Time) {
+	if c.Every == 0 {
+		c.Every = 1
+	}
+	c.part(set, own)
+	for command-1 >= c.Every*(len(c.Seconds)+1) {
+		if c.add(set); c.Own != nil {
+			c.Own.add(own)
+		}
+		if len(c.Seconds) <= mostCourse {
+			continue
+		}
+		if c.thin(); c.Own != nil {
+			c.Own.thin()
+		}
+		c.Every *= 2
+	}
+}
+
+// part lets the printer's own times begin where they differ.
+func (c *Course) part(set, own motion.Time) {
+	if c.Own == nil && set != own {
+		c.Own = &Times{Seconds: slices.Clone(c.Seconds), Steady: slices.Clone(c.Steady)}
+	}
+}
+
+// Ends notes what all moves take.
+func (c *Course) Ends(set, own motion.Time) {
+	c.part(set, own)
+	if c.End, c.All = float32(set.Steady), float32(set.All); c.Own != nil {
+		c.Own.End, c.Own.All = float32(own.Steady), float32(own.All)
+	}
 }
 
 // After is how long the moves of the first so many of a file's commands take, all of
@@ -68,39 +103,68 @@ func (c Course) After(taken, commands int, total time.Duration) time.Duration {
 	return min(max(time.Duration(seconds*float64(time.Second)), 0), total)
 }
 
-// As is the course, and the total, on a printer that makes moves by such factors.
-func (c Course) As(f Factors, total time.Duration) (Course, time.Duration) {
-	if !c.Kinds() || f.Steady <= 0 || f.Added <= 0 {
+// As is the course, and the total, on a printer that makes moves so.
+func (c Course) As(m Making, total time.Duration) (Course, time.Duration) {
+	if !c.Kinds() || m.Steady <= 0 || m.Added <= 0 {
 		return c, total
 	}
-	takes := func(seconds, steady float64) float64 { return f.Steady*steady + f.Added*max(seconds-steady, 0) }
-	as := Course{Every: c.Every, Seconds: make([]float32, len(c.Seconds)), Steady: c.Steady, End: c.End}
-	for i := range as.Seconds {
-		as.Seconds[i] = float32(takes(float64(c.Seconds[i]), float64(c.Steady[i])))
+	by := &c.Times
+	if m.Own && c.Own != nil {
+		by = c.Own
 	}
-	return as, time.Duration(takes(total.Seconds(), float64(c.End)) * float64(time.Second))
+	takes := func(all, steady float32) float32 {
+		return float32(m.takes(motion.Time{All: float64(all), Steady: float64(steady)}))
+	}
+	as := Course{Every: c.Every}
+	as.Seconds = make([]float32, len(by.Seconds))
+	for i := range as.Seconds {
+		as.Seconds[i] = takes(by.Seconds[i], by.Steady[i])
+	}
+	as.All = takes(by.All, by.End)
+	return as, time.Duration(float64(as.All) * float64(time.Second))
 }
 
 // Kinds reports whether the course tells steady time; one that was computed long ago does not.
-func (c Course) Kinds() bool { return len(c.Steady) == len(c.Seconds) && c.End > 0 }
+func (c Course) Kinds() bool { return len(c.Steady) == len(c.Seconds) && c.End > 0 && c.All > 0 }
 
-// Steadily is what of a time from the beginning its moves would take at their feed rates
-// throughout; all of them take total. Where the course does not tell, it is all of it.
-func (c Course) Steadily(at, total time.Duration) time.Duration {
-	if !c.Kinds() {
-		return at
+// Between is what the moves made between two times of a course that this one has become take
+// by this one: by the limits as the file sets them, and by the printer's own.
+func (c Course) Between(as Course, from, to time.Duration) (set, own motion.Time) {
+	i, share := as.place(from)
+	n, part := as.place(to)
+	set = c.until(n, part).Less(c.until(i, share))
+	if c.Own == nil {
+		return set, set
 	}
+	return set, c.Own.until(n, part).Less(c.Own.until(i, share))
+}
+
+// place is between which points a time lies: the one after it, and the share of the way there.
+func (t *Times) place(at time.Duration) (i int, share float64) {
 	s := at.Seconds()
-	i, _ := slices.BinarySearch(c.Seconds, float32(s))
-	var from, to, low, high float64
+	i, _ = slices.BinarySearch(t.Seconds, float32(s))
+	from, to := 0.0, float64(t.All)
 	if i > 0 {
-		from, low = float64(c.Seconds[i-1]), float64(c.Steady[i-1])
+		from = float64(t.Seconds[i-1])
 	}
-	if to, high = total.Seconds(), float64(c.End); i < len(c.Seconds) {
-		to, high = float64(c.Seconds[i]), float64(c.Steady[i])
+	if i < len(t.Seconds) {
+		to = float64(t.Seconds[i])
 	}
 	if to > from {
-		low += (high - low) * min(max((s-from)/(to-from), 0), 1)
+		share = min(max((s-from)/(to-from), 0), 1)
 	}
-	return time.Duration(low * float64(time.Second))
+	return i, share
+}
+
+// until is what is taken from the beginning until a share of the way to the point i.
+func (t *Times) until(i int, share float64) motion.Time {
+	var low motion.Time
+	if i > 0 {
+		low = motion.Time{All: float64(t.Seconds[i-1]), Steady: float64(t.Steady[i-1])}
+	}
+	high := motion.Time{All: float64(t.All), Steady: float64(t.End)}
+	if i < len(t.Seconds) {
+		high = motion.Time{All: float64(t.Seconds[i]), Steady: float64(t.Steady[i])}
+	}
+	return motion.Time{All: low.All + share*(high.All-low.All), Steady: low.Steady + share*(high.Steady-low.Steady)}
 }

@@ -8,7 +8,7 @@ import (
 // Habits are what a printer has shown of the time that runs take on it. The zero Habits
 // are those of a printer that has shown nothing.
 type Habits struct {
-	Moves   Kinds           // how long moves take
+	Moves   Shown           // how long moves take
 	Settles float64         // s from a temperature's being reached to the printer's going on
 	Waits   int             // that this rests on
 	Holds   int             `json:",omitempty"` // moves that it has taken and not made, at the most; 0: not known
@@ -42,19 +42,19 @@ func (h Habits) belief(told bool) float64 {
 	if told {
 		weight = toldBelief
 	}
-	return min(weight+h.Moves.Seconds, mostBelief)
+	return min(weight+h.Moves.Set.Seconds, mostBelief)
 }
 
-// With are by how much longer than computed a run's moves take that has shown so much: what
-// runs before it have shown counts as ten minutes of it at the most, for somebody may have
-// changed the printer's speed since.
-func (h Habits) With(k Kinds) Factors {
-	return h.Moves.And(k.times(max(h.Moves.Seconds/mostBelief, 1))).Factors()
+// With is how the moves of a run are made that has shown so much: what runs before it have
+// shown counts as ten minutes of it at the most, for somebody may have changed the printer's
+// speed since.
+func (h Habits) With(s Shown) Making {
+	return h.Moves.And(s.times(max(h.Moves.Set.Seconds/mostBelief, 1))).making(h.Moves.And(s).passes())
 }
 
 // Shown learns how long moves take.
-func (h Habits) Shown(k Kinds) Habits {
-	h.Moves = h.Moves.And(k)
+func (h Habits) Shown(s Shown) Habits {
+	h.Moves = h.Moves.And(s)
 	return h
 }
 

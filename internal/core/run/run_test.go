@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
 )
 
@@ -14,7 +15,8 @@ func TestProgressIsMeasuredInTime(t *testing.T) {
 	const total = 100 * time.Second
 	course := run.Course{Every: 10}
 	for _, m := range marks {
-		course.Pass(m.Command+1, m.Seconds, m.Seconds)
+		at := motion.Time{All: m.Seconds, Steady: m.Seconds}
+		course.Pass(m.Command+1, at, at)
 	}
 	for _, c := range []struct {
 		taken, layer int
@@ -37,10 +39,13 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 	const commands = 50000
 	var course run.Course
 	takes := func(command int) float64 { return 0.001 * float64(command%7) } // s
+	own := func(spent float64) motion.Time {                                 // a third of the way on a limit is set that it passes over
+		return motion.Time{All: spent + max(spent-50, 0), Steady: spent / 2}
+	}
 	spent, ends := 0.0, make([]float64, commands+1)
 	for command := 1; command <= commands; command++ {
 		if command%5 != 0 { // every fifth moves nothing
-			course.Pass(command, spent, spent/2)
+			course.Pass(command, motion.Time{All: spent, Steady: spent / 2}, own(spent))
 			spent += takes(command)
 		}
 		ends[command] = spent
@@ -62,24 +67,31 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 			t.Fatalf("of point %d's %.3f s %.3f are steady, want half", i, got, steady)
 		}
 	}
-	course.End = float32(spent / 2)
-	as, takes2 := course.As(run.Factors{Steady: 1, Added: 3}, total) // half of it thrice
+	course.Ends(motion.Time{All: spent, Steady: spent / 2}, own(spent))
+	as, takes2 := course.As(run.Making{Steady: 1, Added: 3}, total) // half of it thrice
+	slow, takes3 := course.As(run.Making{Steady: 1, Added: 1, Own: true}, total)
 	for taken := 0; taken <= commands; taken += 13 {
 		at := as.After(taken, commands, takes2)
 		if got := at.Seconds(); math.Abs(got-2*ends[taken]) > 0.1 {
 			t.Fatalf("the first %d take %.3f s on another printer, want %.3f", taken, got, 2*ends[taken])
 		}
-		if got := as.Steadily(at, takes2).Seconds(); math.Abs(got-ends[taken]/2) > 0.1 {
-			t.Fatalf("%.3f s of the first %d are steady, want %.3f", got, taken, ends[taken]/2)
+		set, its := course.Between(as, 0, at)
+		if math.Abs(set.Steady-ends[taken]/2) > 0.1 || math.Abs(set.All-ends[taken]) > 0.1 {
+			t.Fatalf("the first %d were computed to take %+v, want %.3f, half of it steady", taken, set, ends[taken])
+		}
+		if want := own(ends[taken]); math.Abs(its.All-want.All) > 0.2 || math.Abs(its.Steady-want.Steady) > 0.1 {
+			t.Fatalf("the first %d were computed to take %+v by its own limits, want %+v", taken, its, want)
+		}
+		if got := slow.After(taken, commands, takes3).Seconds(); math.Abs(got-own(ends[taken]).All) > 0.1 {
+			t.Fatalf("the first %d take %.3f s by its own limits, want %.3f", taken, got, own(ends[taken]).All)
 		}
 	}
 	if got := (run.Course{}).After(1, 4, 8*time.Second); got != 2*time.Second {
 		t.Errorf("without a course a quarter of the commands takes %s", got)
 	}
 	course.Steady = nil // as one that was computed before there was any
-	as, takes2 = course.As(run.Factors{Steady: 2, Added: 2}, total)
-	if takes2 != total || as.Steadily(time.Second, takes2) != time.Second {
-		t.Errorf("of a course without steady time %s of %s are made", as.Steadily(time.Second, takes2), takes2)
+	if _, takes2 = course.As(run.Making{Steady: 2, Added: 2}, total); takes2 != total || course.Kinds() {
+		t.Errorf("a course without steady time takes %s of %s", takes2, total)
 	}
 	if got := course.After(commands+5, commands, total); got != total {
 		t.Errorf("more than all take %s of %s", got, total)
@@ -87,18 +99,18 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 }
 
 func TestARunIsBelievedAgainstAllThatWasShownBefore(t *testing.T) {
-	var before, now run.Kinds
+	var before, now run.Shown
 	for range 4 * 60 { // four hours in which everything took as long as computed
-		before.Note(time.Minute, 50*time.Second, 10*time.Second)
+		before.Note(time.Minute, motion.Time{All: 60, Steady: 50}, motion.Time{All: 60, Steady: 50})
 	}
 	h := run.Habits{}.Shown(before)
 	for range 20 { // and twenty minutes at half the speed, which somebody has set at the printer
-		now.Note(time.Minute, 25*time.Second, 5*time.Second)
+		now.Note(time.Minute, motion.Time{All: 30, Steady: 25}, motion.Time{All: 30, Steady: 25})
 	}
 	if f := h.With(now); f.Steady < 1.4 || f.Steady > 2 {
 		t.Errorf("moves are said to take %.2f times as long as computed", f.Steady)
 	}
-	if f := h.With(run.Kinds{}); math.Abs(f.Steady-1) > 0.02 {
+	if f := h.With(run.Shown{}); math.Abs(f.Steady-1) > 0.02 {
 		t.Errorf("before anything is shown it is %.2f", f.Steady)
 	}
 }
@@ -106,7 +118,7 @@ func TestARunIsBelievedAgainstAllThatWasShownBefore(t *testing.T) {
 // A printer that adds more than was computed to what moves take at their feed rates shows it
 // on files that differ by how much that is, and is believed of others.
 func TestKindsOfTimeAreToldApart(t *testing.T) {
-	for name, really := range map[string]run.Factors{
+	for name, really := range map[string]run.Making{
 		"as computed":      {Steady: 1, Added: 1},
 		"speeds up slowly": {Steady: 1, Added: 1.5},
 		"speeds up fast":   {Steady: 1, Added: 0.6},
@@ -114,15 +126,16 @@ func TestKindsOfTimeAreToldApart(t *testing.T) {
 	} {
 		var h run.Habits
 		for n := range 6 { // files of ten minutes, of which 10 to 60 % is added
-			var k run.Kinds
+			var k run.Shown
 			for range 600 {
 				added := 0.1 + 0.1*float64(n)
-				k.Note(seconds(really.Steady*(1-added)+really.Added*added), seconds(1-added), seconds(added))
+				was := motion.Time{All: 1, Steady: 1 - added}
+				k.Note(seconds(really.Steady*(1-added)+really.Added*added), was, was)
 			}
 			h = h.Shown(k)
 		}
 		for _, added := range []float64{0.05, 0.3, 0.7} {
-			f := h.Moves.Factors()
+			f := h.Moves.Making()
 			got, want := f.Steady*(1-added)+f.Added*added, really.Steady*(1-added)+really.Added*added
 			if math.Abs(got-want) > 0.015*want {
 				t.Errorf("%s, %g added: it is believed to take %.3f of what was computed, and takes %.3f", name, added, got, want)
@@ -131,16 +144,16 @@ func TestKindsOfTimeAreToldApart(t *testing.T) {
 		for range 100 {
 			h = h.Shown(h.Moves)
 		}
-		if h.Moves.Seconds > 4*3600 {
-			t.Errorf("%s: it rests on %g s", name, h.Moves.Seconds)
+		if h.Moves.Set.Seconds > 4*3600 {
+			t.Errorf("%s: it rests on %g s", name, h.Moves.Set.Seconds)
 		}
 	}
-	var short run.Kinds
-	short.Note(5*time.Second, time.Second, time.Second)
+	var short run.Shown
+	short.Note(5*time.Second, motion.Time{All: 2, Steady: 1}, motion.Time{All: 2, Steady: 1})
 	if got := (run.Habits{}).Shown(short); !reflect.DeepEqual(got, run.Habits{}) {
 		t.Errorf("of five seconds it learns %+v", got)
 	}
-	if f := (run.Kinds{}).Factors(); f != (run.Factors{Steady: 1, Added: 1}) {
+	if f := (run.Shown{}).Making(); f != (run.Making{Steady: 1, Added: 1}) {
 		t.Errorf("of nothing it believes %+v", f)
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"diathermon/internal/core/gcode"
+	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
 )
 
@@ -21,16 +22,16 @@ const sloping = 0.2
 // between the layers before.
 type layers struct {
 	marks     []run.Mark
-	begun     int     // layers that have begun
-	order     int     // and those that turned out to be none
-	highest   float64 // Z of the last of them, mm
-	height    float64 // of the last of them, mm
-	lowest    float64 // Z of the first, mm
-	step      float64 // rise that begins one, mm
-	spent     float64 // seconds of all moves the planner is done with
-	steady    float64 // what of it they would take at their feed rates throughout
-	elsewhere float64 // of which in moves that lay nothing
-	pending   []layer // whose time is not known yet
+	begun     int         // layers that have begun
+	order     int         // and those that turned out to be none
+	highest   float64     // Z of the last of them, mm
+	height    float64     // of the last of them, mm
+	lowest    float64     // Z of the first, mm
+	step      float64     // rise that begins one, mm
+	spent     motion.Time // by all moves the planner is done with
+	own       motion.Time // by the printer's own limits, whatever the file says of them
+	elsewhere float64     // s spent in moves that lay nothing
+	pending   []layer     // whose time is not known yet
 }
 
 // layer is one that has begun.
@@ -87,7 +88,7 @@ func (s *layers) time(order int) {
 	done := 0
 	for ; done < len(s.pending) && s.pending[done].order < order; done++ {
 		m := s.pending[done].Mark
-		m.Seconds = s.spent
+		m.Seconds = s.spent.All
 		s.marks = append(s.marks, m)
 	}
 	if done > 0 {

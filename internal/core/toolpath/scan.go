@@ -143,7 +143,7 @@ func (s *scanner) read(raw []byte) error {
 func (s *scanner) unread(command []byte) {
 	s.Unread++
 	s.laying = false
-	s.program.Limits.SetNamed(string(command))
+	s.program.Named(string(command))
 	if s.firstOdd == "" {
 		s.firstOdd = fmt.Sprintf("line %d, %q", s.Lines, command[:min(len(command), 40)])
 	}
@@ -154,8 +154,8 @@ func (s *scanner) unread(command []byte) {
 
 // carry carries out the line that was read.
 func (s *scanner) carry(command []byte) error {
-	if s.spent > longestPrint {
-		return fmt.Errorf("until here it takes %.0f days, which no print does", s.spent/86400)
+	if s.spent.All > longestPrint {
+		return fmt.Errorf("until here it takes %.0f days, which no print does", s.spent.All/86400)
 	}
 	l := &s.line
 	if s.object >= 0 {
@@ -204,17 +204,17 @@ const (
 )
 
 // spend is called by the planner in the order of moves.
-func (s *scanner) spend(tag int, seconds, steady float64) {
+func (s *scanner) spend(tag int, set, own motion.Time) {
 	f := &s.flight[tag]
 	s.time(f.order)
-	s.Course.Pass(f.command, s.spent, s.steady)
-	s.spent += seconds
-	s.steady += steady
-	add(&s.Spent, f.tool, seconds)
+	s.Course.Pass(f.command, s.spent, s.own)
+	s.spent.Add(set)
+	s.own.Add(own)
+	add(&s.Spent, f.tool, set.All)
 	if f.feature == nothing {
-		s.elsewhere += seconds
+		s.elsewhere += set.All
 	} else {
-		s.Features[f.feature].Seconds += seconds
+		s.Features[f.feature].Seconds += set.All
 	}
 }
 
@@ -448,8 +448,8 @@ func (s *scanner) end() error {
 	s.filament.judge(s)
 	s.time(math.MaxInt)
 	s.leaves()
-	s.Duration = time.Duration(s.spent * float64(time.Second))
-	s.Course.End = float32(s.steady)
+	s.Duration = time.Duration(s.spent.All * float64(time.Second))
+	s.Course.Ends(s.spent, s.own)
 	s.Travelling = time.Duration(s.elsewhere * float64(time.Second))
 	if s.Marks = s.marks; s.Part.Empty {
 		s.Part = s.Extent

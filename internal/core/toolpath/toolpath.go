@@ -57,7 +57,7 @@ func (b *Box) add(one, other *[3]float64) {
 
 // Version is that of the computation: a Summary with another was computed otherwise,
 // and is to be computed anew.
-const Version = 8
+const Version = 9
 
 // Summary is what a file amounts to.
 type Summary struct {

@@ -20,16 +20,16 @@ type Habits interface {
 type outlook struct {
 	pace run.Pace
 	watching
-	timing timing
-	kinds  run.Kinds   // what the run has shown of how long moves take
-	makes  run.Factors // what was believed of it when the times below were worked out
-	course run.Course  // the moves' times as the printer makes them, and as a person has changed them
-	takes  time.Duration
-	warmAt time.Duration // when it was computed last how long the heaters take
-	warm   time.Duration // and how long
-	step   int           // the command that waits for heat now; 0: none does
-	rises  map[heat.Heater]*heat.Rising
-	there  time.Duration // since when its temperature is reached; 0: it is not
+	timing   timing
+	shown    run.Shown  // what the run has shown of how long moves take
+	computed run.Course // the moves' times as they were computed, and as a person has changed them
+	course   run.Course // and as the printer was believed to make them when the run began
+	takes    time.Duration
+	warmAt   time.Duration // when it was computed last how long the heaters take
+	warm     time.Duration // and how long
+	step     int           // the command that waits for heat now; 0: none does
+	rises    map[heat.Heater]*heat.Rising
+	there    time.Duration // since when its temperature is reached; 0: it is not
 }
 
 // forecastEvery is how often it is computed anew how long the heaters take.
@@ -52,8 +52,8 @@ func (j *job) after(taken int) time.Duration {
 // expect works the moves' times out by what the printer has shown.
 func (p *Printing) expect(j *job, course run.Course, takes time.Duration) {
 	o := &j.outlook
-	o.makes = p.habits.Moves.Factors()
-	o.course, o.takes = course.As(o.makes, takes)
+	o.computed = course
+	o.course, o.takes = course.As(p.habits.Moves.Making(), takes)
 }
 
 // made is the computed time of the moves that the printer has made, as the run makes them.
@@ -66,8 +66,8 @@ func (j *job) made(p *Printing) time.Duration {
 
 // learn keeps what the run has shown of the time that moves take.
 func (p *Printing) learn(j *job) {
-	p.habits = p.habits.Shown(j.outlook.kinds)
-	j.outlook.kinds = run.Kinds{}
+	p.habits = p.habits.Shown(j.outlook.shown)
+	j.outlook.shown = run.Shown{}
 	j.outlook.pace = j.outlook.pace.Anew()
 }
 
@@ -106,21 +106,14 @@ func (p *Printing) note(j *job, busy, full bool) {
 func (p *Printing) compare(j *job) {
 	o := &j.outlook
 	if took, from, to := o.pace.Noted(); took > 0 && j.tellsKinds() {
-		steady, added := o.kindsOf(from, to)
-		o.kinds.Note(took, steady, added)
+		set, own := o.computed.Between(o.course, from, to)
+		o.shown.Note(took, set, own)
 	}
 }
 
 // tellsKinds reports whether it is known of which kinds of time the run's moves are made.
 func (j *job) tellsKinds() bool {
-	return j.outlook.course.Kinds() && (j.outlook.timing.known || j.slower(j.life.Trim()) == 1)
-}
-
-// kindsOf are the two kinds of time, as they were computed, of the moves between two times of
-// the course.
-func (o *outlook) kindsOf(from, to time.Duration) (steady, added time.Duration) {
-	steady = o.course.Steadily(to, o.takes) - o.course.Steadily(from, o.takes)
-	return steady, time.Duration(max((float64(to-from)-o.makes.Steady*float64(steady))/o.makes.Added, 0))
+	return j.outlook.computed.Kinds() && (j.outlook.timing.known || j.slower(j.life.Trim()) == 1)
 }
 
 // drained notes that all the file's moves are made.
@@ -155,9 +148,7 @@ func (j *job) movesLeft(p *Printing) time.Duration {
 	if !j.tellsKinds() {
 		return p.ours(o.pace.Left(p.habits, max(last-made, 0)))
 	}
-	steady, added := o.kindsOf(made, max(last, made))
-	f := p.habits.With(o.kinds)
-	return p.ours(time.Duration(f.Steady*float64(steady) + f.Added*float64(added)))
+	return p.ours(p.habits.With(o.shown).Takes(o.computed.Between(o.course, made, max(last, made))))
 }
 
 // warmingTime is how long the printer will still wait for heat before it goes on to the
