@@ -101,9 +101,9 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 		})
 	}
 	bounds := map[string]float64{
-		"run 1 at 10 %": 12, "run 1 at 50 %": 6, "run 1 at 90 %": 1.5,
-		"run 3 at 10 %": 8, "run 3 at 50 %": 6, "run 3 at 90 %": 1.5,
-		"run 6 at 10 %": 6, "run 6 at 50 %": 2, "run 6 at 90 %": 1,
+		"run 1 at 10 %": 10, "run 1 at 50 %": 5, "run 1 at 90 %": 0.6,
+		"run 3 at 10 %": 5, "run 3 at 50 %": 6, "run 3 at 90 %": 0.6,
+		"run 6 at 10 %": 5, "run 6 at 50 %": 1.5, "run 6 at 90 %": 0.8,
 	}
 	if *whole {
 		bounds = map[string]float64{

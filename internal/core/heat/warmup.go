@@ -107,6 +107,7 @@ type course struct {
 	shape               Shape
 	at, behind, to      float64 // °C
 	climbed, last, dead float64 // K and s of the climb that goes on, of its last degrees; s until its heat comes
+	due                 float64 // s from now until the climb that goes on is over; 0: none does
 }
 
 // courseOf is a heater's as it is now; nil while it is not known well enough.
@@ -120,6 +121,9 @@ func courseOf(l *Learner) *course {
 	}
 	if c.behind = c.at; c.shape.Known && l.climb.Took+l.climb.last.at > 0 {
 		c.behind = min(c.shape.behind(&l.climb.Climb, c.at), c.at)
+	}
+	if l.climb.on {
+		c.due = l.foretell(c.at, &l.climb, l.climb.last.conditions)[kinds-1]
 	}
 	return c
 }
@@ -160,8 +164,8 @@ func (c *course) longer(l *Learner) float64 {
 	return 0
 }
 
-// Remaining is how long the steps of a file will take from now on, with each
-// heater at full duty until it is there. Learned has every heater that the steps
+// Remaining is how long the steps of a file will take from now on: the climb that goes on as
+// Forecast has it, and those to come at full duty until they are there. Learned has every heater that the steps
 // name; false if one is not known well enough.
 func Remaining(steps []Step, learned map[Heater]*Learner) (time.Duration, bool) {
 	courses := map[Heater]*course{}
@@ -178,12 +182,13 @@ func Remaining(steps []Step, learned map[Heater]*Learner) (time.Duration, bool) 
 			return 0, false
 		}
 		if step.Setpoint != c.to {
-			c.climbed, c.last, c.dead = 0, 0, c.shape.Dead
+			c.climbed, c.last, c.dead, c.due = 0, 0, c.shape.Dead, 0
 		}
 		if c.to = step.Setpoint; !step.Wait || c.to <= 0 {
 			continue
 		}
-		for ; c.at < c.to-Ready; total += dt {
+		due, longer := c.due, 0.0
+		for ; due > 0 && total < due || due == 0 && c.at < c.to-Ready; total += dt {
 			for _, o := range courses {
 				o.step(dt)
 			}
@@ -191,7 +196,11 @@ func Remaining(steps []Step, learned map[Heater]*Learner) (time.Duration, bool) 
 				return 0, false
 			}
 		}
-		total = max(total+c.longer(learned[step.Heater]), 0)
+		if due == 0 {
+			longer = c.longer(learned[step.Heater])
+		}
+		c.at, c.due = max(c.at, c.to-Ready), 0
+		total = max(total+longer, 0)
 	}
 	return inSeconds(total), true
 }

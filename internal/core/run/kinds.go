@@ -10,19 +10,44 @@ import (
 // Shown is what a printer has shown of how long moves take, read in two ways: that it makes
 // them by the limits as files set them, and that it passes over what files say of its
 // limits, as some firmwares do without a word. The zero Shown has shown nothing.
-type Shown struct{ Set, Own Kinds }
+type Shown struct {
+	Set, Own Kinds
+	Passes   float64 // by how much the second has foretold better: the logarithm of the odds
 
-// Note takes how long moves took that were computed to take so long in either way.
-func (s *Shown) Note(took time.Duration, set, own motion.Time) {
-	s.Set.note(took.Seconds(), set)
-	s.Own.note(took.Seconds(), own)
+	took     float64 // s since the last sample
+	set, own motion.Time
+}
+
+// One sample is of so many seconds, so that what a planner holds plays no part.
+const sampleSeconds = 20
+
+// Note takes how long moves took that were computed to take so long in either way. Before is
+// what was shown before all that this one has shown.
+func (s *Shown) Note(before Shown, took time.Duration, set, own motion.Time) {
+	s.took += took.Seconds()
+	s.set.Add(set)
+	s.own.Add(own)
+	if s.took < sampleSeconds || s.set.All <= 0 || s.own.All <= 0 {
+		return
+	}
+	known := before.And(*s)
+	better := misjudged(s.took, known.making(false).takes(s.set)) - misjudged(s.took, known.making(true).takes(s.own))
+	s.Passes = min(max(s.Passes+min(max(better, -passesStep), passesStep), -passesMost), passesMost)
+	s.Set.add(s.took, s.set)
+	s.Own.add(s.took, s.own)
+	s.took, s.set, s.own = 0, motion.Time{}, motion.Time{}
 }
 
 // And is what both have shown.
-func (s Shown) And(other Shown) Shown { return Shown{s.Set.and(other.Set), s.Own.and(other.Own)} }
+func (s Shown) And(other Shown) Shown {
+	passes := min(max(s.Passes+other.Passes, -passesMost), passesMost)
+	return Shown{Set: s.Set.and(other.Set), Own: s.Own.and(other.Own), Passes: passes}
+}
 
 // times is what was shown as if it had been shown so many times.
-func (s Shown) times(n float64) Shown { return Shown{s.Set.times(n), s.Own.times(n)} }
+func (s Shown) times(n float64) Shown {
+	return Shown{Set: s.Set.times(n), Own: s.Own.times(n), Passes: s.Passes}
+}
 
 // Making is how the printer makes moves, as far as it was shown.
 func (s Shown) Making() Making { return s.making(s.passes()) }
@@ -34,20 +59,24 @@ func (s Shown) making(own bool) Making {
 	return s.Set.making(own)
 }
 
-// Until a printer's own limits explain the times so much better than those that files set,
-// it is believed to do what it is told: by the logarithm of how much more likely they are,
-// were errors normal and of unknown size, of no more samples than a third of an hour has.
-// What explains them to a hundredth is not told from what explains them better.
+// A printer is believed to do what it is told until its own limits have foretold it so much
+// better. The two are compared by what they foretold of each sample before it was seen (A. P.
+// Dawid's prequential evidence, 1984), with errors as Cauchy has them, and no sample tells
+// more than a step: one that went wrong for another reason tells nothing.
 const (
 	passesFrom  = 3
-	passesMost  = 60
-	passesError = 0.01 // of a sample, s
+	passesStep  = 1
+	passesMost  = 12   // so that a firmware that is another now is found out, too
+	passesScale = 0.02 // of an error, as a share of what was taken
 )
 
 // passes reports whether the printer passes over what files say of its limits.
-func (s Shown) passes() bool {
-	n := min(s.Set.Seconds/sampleSeconds, passesMost)
-	return n*math.Log(s.Set.unexplained()/s.Own.unexplained()) > 2*passesFrom
+func (s Shown) passes() bool { return s.Passes > passesFrom }
+
+// misjudged is how much what was foretold speaks against what foretold it.
+func misjudged(took, foretold float64) float64 {
+	off := (foretold/took - 1) / passesScale
+	return math.Log1p(off * off)
 }
 
 // Making is how a printer makes moves: by how much longer than computed the two kinds of
@@ -81,10 +110,6 @@ type Kinds struct {
 	Seconds float64    // of the printer's time that they rest on
 	Squares [3]float64 // of steady time, of both, of what is added, each by the whole
 	Sums    [2]float64 // of what was taken, for steady time and for what is added
-	Taken   float64    // of what was taken itself
-
-	took float64 // s since the last sample
-	made motion.Time
 }
 
 // Parts of an estimate that nothing has been shown against yet, s: how fast a printer speeds
@@ -94,34 +119,22 @@ const (
 	addedBelief  = 10
 )
 
-// One sample is of so many seconds, so that what a planner holds plays no part; what many
-// runs have shown counts as the last few hours.
-const (
-	sampleSeconds = 20
-	mostShown     = 4 * 3600
-)
+// mostShown is what many runs have shown at the most: the last few hours count, s.
+const mostShown = 4 * 3600
 
-// note takes how long moves took, s, and how long they were computed to take.
-func (k *Kinds) note(took float64, made motion.Time) {
-	k.took += took
-	k.made.Add(made)
-	steady, added, all := k.made.Steady, max(k.made.All-k.made.Steady, 0), max(k.made.All, k.made.Steady)
-	if k.took < sampleSeconds || all <= 0 {
-		return
-	}
-	k.Seconds += k.took // off by as much as it is long
-	k.Squares[0] += steady * steady / all
-	k.Squares[1] += steady * added / all
-	k.Squares[2] += added * added / all
-	k.Sums[0] += steady * k.took / all
-	k.Sums[1] += added * k.took / all
-	k.Taken += k.took * k.took / all
-	k.took, k.made = 0, motion.Time{}
+// add takes a sample: how long moves took, s, and how long they were computed to take.
+func (k *Kinds) add(took float64, made motion.Time) {
+	added := max(made.All-made.Steady, 0)
+	k.Seconds += took // off by as much as it is long
+	k.Squares[0] += made.Steady * made.Steady / made.All
+	k.Squares[1] += made.Steady * added / made.All
+	k.Squares[2] += added * added / made.All
+	k.Sums[0] += made.Steady * took / made.All
+	k.Sums[1] += added * took / made.All
 }
 
 // and is what both have shown.
 func (k Kinds) and(other Kinds) Kinds {
-	k.took, k.made = 0, motion.Time{}
 	k.Seconds += other.Seconds
 	for i := range k.Squares {
 		k.Squares[i] += other.Squares[i]
@@ -129,7 +142,6 @@ func (k Kinds) and(other Kinds) Kinds {
 	for i := range k.Sums {
 		k.Sums[i] += other.Sums[i]
 	}
-	k.Taken += other.Taken
 	return k.times(min(mostShown/max(k.Seconds, 1), 1))
 }
 
@@ -141,7 +153,7 @@ func (k Kinds) times(n float64) Kinds {
 	for i := range k.Sums {
 		k.Sums[i] *= n
 	}
-	k.Seconds, k.Taken = n*k.Seconds, n*k.Taken
+	k.Seconds *= n
 	return k
 }
 
@@ -154,15 +166,6 @@ func (k Kinds) making(own bool) Making {
 	m.Steady = min(max((u*d-v*b)/(a*d-b*b), leastFactor), mostFactor)
 	m.Added = min(max((v-b*m.Steady)/d, leastFactor), mostFactor)
 	return m
-}
-
-// unexplained is the sum of those least squares, s, with what no sample is believed to.
-func (k Kinds) unexplained() float64 {
-	m := k.making(false)
-	samples := k.Taken - 2*(m.Steady*k.Sums[0]+m.Added*k.Sums[1]) +
-		m.Steady*m.Steady*k.Squares[0] + 2*m.Steady*m.Added*k.Squares[1] + m.Added*m.Added*k.Squares[2]
-	belief := steadyBelief*(m.Steady-1)*(m.Steady-1) + addedBelief*(m.Added-1)*(m.Added-1)
-	return max(samples, 0) + belief + passesError*max(k.Seconds/sampleSeconds, 1)
 }
 
 // What a factor may be: what is beyond was measured wrongly.

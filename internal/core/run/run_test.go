@@ -101,11 +101,11 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 func TestARunIsBelievedAgainstAllThatWasShownBefore(t *testing.T) {
 	var before, now run.Shown
 	for range 4 * 60 { // four hours in which everything took as long as computed
-		before.Note(time.Minute, motion.Time{All: 60, Steady: 50}, motion.Time{All: 60, Steady: 50})
+		before.Note(run.Shown{}, time.Minute, motion.Time{All: 60, Steady: 50}, motion.Time{All: 60, Steady: 50})
 	}
 	h := run.Habits{}.Shown(before)
 	for range 20 { // and twenty minutes at half the speed, which somebody has set at the printer
-		now.Note(time.Minute, motion.Time{All: 30, Steady: 25}, motion.Time{All: 30, Steady: 25})
+		now.Note(before, time.Minute, motion.Time{All: 30, Steady: 25}, motion.Time{All: 30, Steady: 25})
 	}
 	if f := h.With(now); f.Steady < 1.4 || f.Steady > 2 {
 		t.Errorf("moves are said to take %.2f times as long as computed", f.Steady)
@@ -130,7 +130,7 @@ func TestKindsOfTimeAreToldApart(t *testing.T) {
 			for range 600 {
 				added := 0.1 + 0.1*float64(n)
 				was := motion.Time{All: 1, Steady: 1 - added}
-				k.Note(seconds(really.Steady*(1-added)+really.Added*added), was, was)
+				k.Note(h.Moves, seconds(really.Steady*(1-added)+really.Added*added), was, was)
 			}
 			h = h.Shown(k)
 		}
@@ -149,7 +149,7 @@ func TestKindsOfTimeAreToldApart(t *testing.T) {
 		}
 	}
 	var short run.Shown
-	short.Note(5*time.Second, motion.Time{All: 2, Steady: 1}, motion.Time{All: 2, Steady: 1})
+	short.Note(run.Shown{}, 5*time.Second, motion.Time{All: 2, Steady: 1}, motion.Time{All: 2, Steady: 1})
 	if got := (run.Habits{}).Shown(short); !reflect.DeepEqual(got, run.Habits{}) {
 		t.Errorf("of five seconds it learns %+v", got)
 	}

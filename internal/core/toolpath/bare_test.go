@@ -2,7 +2,9 @@ package toolpath_test
 
 import (
 	"bytes"
+	"io"
 	"math"
+	"strings"
 	"testing"
 	"time"
 
@@ -75,14 +77,18 @@ func long(tb testing.TB, size int) []byte {
 func BenchmarkSurvey(b *testing.B) {
 	body := long(b, 100<<20)
 	b.SetBytes(int64(len(body)))
-	took, least, sum := math.Inf(1), math.Inf(1), 0.0
-	for b.Loop() {
+	took, twice, least, sum := math.Inf(1), math.Inf(1), math.Inf(1), 0.0
+	scan := func(r io.Reader) float64 {
 		begun := time.Now()
-		if _, err := toolpath.Scan(bytes.NewReader(body), toolpath.Options{Limits: motion.Ordinary}); err != nil {
+		if _, err := toolpath.Scan(r, toolpath.Options{Limits: motion.Ordinary}); err != nil {
 			b.Fatal(err)
 		}
-		took = min(took, time.Since(begun).Seconds())
-		begun = time.Now()
+		return time.Since(begun).Seconds()
+	}
+	for b.Loop() {
+		took = min(took, scan(bytes.NewReader(body)))
+		twice = min(twice, scan(io.MultiReader(strings.NewReader("M204 P900 T900\n"), bytes.NewReader(body))))
+		begun := time.Now()
 		sum += bare(body)
 		least = min(least, time.Since(begun).Seconds())
 	}
@@ -90,6 +96,7 @@ func BenchmarkSurvey(b *testing.B) {
 		b.Fatal("the bare pass has read nothing")
 	}
 	b.ReportMetric(took/least, "bare-passes")
+	b.ReportMetric(twice/took, "with-limits-set") // each move is timed by them and by the printer's own
 	b.ReportMetric(took*1e9/float64(bytes.Count(body, []byte("\n"))), "ns/line")
 }
 

@@ -93,7 +93,7 @@ func TestAPrinterThatPassesLimitsOverIsFoundOut(t *testing.T) {
 				for i, s := range computed.Seconds {
 					at := inSeconds(s)
 					set, own := computed.Between(computed, before, at)
-					shown.Note(inSeconds(really.Seconds[i]-took), set, own)
+					shown.Note(run.Shown{}, inSeconds(really.Seconds[i]-took), set, own)
 					before, took = at, really.Seconds[i]
 				}
 			}

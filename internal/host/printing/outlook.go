@@ -107,7 +107,7 @@ func (p *Printing) compare(j *job) {
 	o := &j.outlook
 	if took, from, to := o.pace.Noted(); took > 0 && j.tellsKinds() {
 		set, own := o.computed.Between(o.course, from, to)
-		o.shown.Note(took, set, own)
+		o.shown.Note(p.habits.Moves, took, set, own)
 	}
 }
 
