@@ -32,7 +32,7 @@ func (s *Shown) Note(before Shown, took time.Duration, set, own motion.Time) {
 	}
 	known := before.And(*s)
 	better := misjudged(s.took, known.making(false).takes(s.set)) - misjudged(s.took, known.making(true).takes(s.own))
-	s.Passes = min(max(s.Passes+min(max(better, -passesStep), passesStep), -passesMost), passesMost)
+	s.Passes = within(s.Passes+within(better, passesStep), passesMost)
 	s.Set.add(s.took, s.set)
 	s.Own.add(s.took, s.own)
 	s.took, s.set, s.own = 0, motion.Time{}, motion.Time{}
@@ -40,8 +40,7 @@ func (s *Shown) Note(before Shown, took time.Duration, set, own motion.Time) {
 
 // And is what both have shown.
 func (s Shown) And(other Shown) Shown {
-	passes := min(max(s.Passes+other.Passes, -passesMost), passesMost)
-	return Shown{Set: s.Set.and(other.Set), Own: s.Own.and(other.Own), Passes: passes}
+	return Shown{Set: s.Set.and(other.Set), Own: s.Own.and(other.Own), Passes: within(s.Passes+other.Passes, passesMost)}
 }
 
 // times is what was shown as if it had been shown so many times.
@@ -72,6 +71,8 @@ const (
 
 // passes reports whether the printer passes over what files say of its limits.
 func (s Shown) passes() bool { return s.Passes > passesFrom }
+
+func within(v, most float64) float64 { return min(max(v, -most), most) }
 
 // misjudged is how much what was foretold speaks against what foretold it.
 func misjudged(took, foretold float64) float64 {
