@@ -157,7 +157,7 @@ const patience = 90 * time.Second
 // until waits for a condition on the bench and returns the bench that met it.
 func (b *bench) until(what string, met func(api.Bench) bool) api.Bench {
 	b.t.Helper()
-	deadline := time.Now().Add(patience)
+	deadline, come := time.Now().Add(patience), 0
 	var last api.Bench
 	for time.Now().Before(deadline) {
 		var err error
@@ -166,6 +166,9 @@ func (b *bench) until(what string, met func(api.Bench) bool) api.Bench {
 		}
 		if met(last) {
 			return last
+		}
+		if r := last.Run; r != nil && r.Progress != nil && r.Progress.Command != come { // slowly, but it goes on
+			deadline, come = time.Now().Add(patience), r.Progress.Command
 		}
 		<-time.After(10 * time.Millisecond)
 	}
