@@ -38,7 +38,7 @@ func (b *bench) surveyed(name string) (f api.File) {
 		if f, err = b.File(b.t.Context(), name); err != nil {
 			b.t.Fatal(err)
 		}
-		if time.Since(begun) > patience {
+		if time.Since(begun) > idlePatience {
 			b.t.Fatalf("%s is %+v still", name, f.Survey)
 		}
 		time.Sleep(20 * time.Millisecond)
@@ -54,7 +54,7 @@ func (b *bench) drawn(path string, headers ...string) (*http.Response, string) {
 		if res.StatusCode != http.StatusNotFound {
 			return res, body
 		}
-		if time.Since(begun) > patience {
+		if time.Since(begun) > idlePatience {
 			b.t.Fatalf("%s: %d %s", path, res.StatusCode, body)
 		}
 		time.Sleep(20 * time.Millisecond)
@@ -140,7 +140,7 @@ func TestTheTimeGoesByWhatThePrinterTells(t *testing.T) {
 	after := before
 	for begun := time.Now(); after.Limits != "printer"; {
 		after = b.surveyed("coupon.gcode")
-		if time.Since(begun) > patience {
+		if time.Since(begun) > idlePatience {
 			t.Fatalf("it goes by %s still", after.Limits)
 		}
 		time.Sleep(20 * time.Millisecond)

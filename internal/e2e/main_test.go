@@ -154,6 +154,10 @@ func (b *bench) up() {
 // succeeds is as short as it can be.
 const patience = 90 * time.Second
 
+// idlePatience bounds waits for what is done with the lowest priority: beside programs that
+// take all of the processor it gets hardly any.
+const idlePatience = 6 * patience
+
 // until waits for a condition on the bench and returns the bench that met it.
 func (b *bench) until(what string, met func(api.Bench) bool) api.Bench {
 	b.t.Helper()

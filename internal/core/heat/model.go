@@ -105,6 +105,7 @@ const (
 	// be: shares of Loss.
 	mostFan  = 3.0
 	mostMelt = 0.1 // for each mm³/s
+	mostRise = 25  // K/s, of the strongest nozzle several times over: more is of readings that came late and together
 
 	oddLeast = 1.2   // K by which a row is at least strange
 	oddShare = 0.4   // and of the rise at full duty
@@ -367,7 +368,7 @@ func (l *Learner) Model() Model {
 			continue
 		}
 		beta, sd, left, ok := s.solve()
-		if !ok || left >= best || beta[0] <= 0 || beta[1] <= 0 {
+		if !ok || left >= best || beta[0] <= 0 || beta[0] > mostRise || beta[1] <= 0 {
 			continue
 		}
 		best, found = left, true

@@ -271,6 +271,32 @@ func TestAModelIsFoundInTheReadings(t *testing.T) {
 	}
 }
 
+// Readings that come late and together tell of a heater that nobody builds.
+func TestAHeaterThatNoneCanBeIsNotBelieved(t *testing.T) {
+	for _, c := range []struct {
+		rise  float64 // K/s
+		known bool
+	}{{3, true}, {12, true}, {60, false}} {
+		var l heat.Learner
+		const dt = 0.25 // s
+		actual, duty, given := 25.0, 1.0, [5]float64{}
+		for n := range int(900 / dt) {
+			setpoint := []float64{205, 60}[n/int(100/dt)%2]
+			if duty = 0; actual < setpoint {
+				duty = 1
+			}
+			copy(given[1:], given[:4]) // its effect comes after a second
+			given[0] = duty
+			actual += (c.rise*given[4] - 0.02*(actual-25)) * dt
+			at := time.Duration(float64(n) * dt * float64(time.Second))
+			l.Note(at, heat.Reading{Heater: heat.Nozzle, Actual: actual, Setpoint: setpoint, HasSetpoint: true, Duty: duty, HasDuty: true}, heat.Conditions{})
+		}
+		if m := l.Model(); m.Known() != c.known || c.known && math.Abs(m.Rise/c.rise-1) > 0.2 {
+			t.Errorf("of a heater that rises by %g K/s is believed: %+v", c.rise, m)
+		}
+	}
+}
+
 func TestACountdownNeverJumpsBack(t *testing.T) {
 	var c heat.Countdown
 	rng := rand.New(rand.NewPCG(1, 2))
