@@ -17,7 +17,7 @@ demo: tools ## install what is missing, build, and run a host with a stand-in pr
 
 test: tools $(CONSOLE) ## install what is missing and run all tests
 	@./scripts/install postgresql chromium dbus curl litmus cadaver iproute2 avahi-daemon avahi-utils nginx-light
-	go test -count=1 -timeout 40m -parallel 4 ./internal/e2e ./internal/host ./... # what takes longest first
+	go test -count=1 -timeout 75m -parallel 4 ./internal/e2e ./internal/host ./... # what takes longest first
 
 short: ## the tests that need neither database nor browser, in seconds
 	go test -short ./internal/core/... ./internal/host/... ./internal/port ./internal/web/... ./internal/shelf ./internal/simprinter
