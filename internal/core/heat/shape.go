@@ -105,7 +105,7 @@ func ShapeOf(climbs []Climb) Shape {
 			best, least = of(found.X), found.F
 		}
 	}
-	best.Known = least < 1e3 && best.A < mostRise
+	best.Known = least < 1e3
 	best.learnTail(climbs)
 	return best
 }
