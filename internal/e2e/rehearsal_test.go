@@ -33,7 +33,7 @@ func (b *bench) rehearsed(name string) api.Rehearsal {
 func TestAFileIsRehearsedBesideAPrint(t *testing.T) {
 	t.Parallel()
 	printer := quick()
-	printer.Warp = 20 // of what is learned of its heaters the rehearsal is made: readings that are late by a second say little
+	printer.Warp = 20 // so that readings that come late tell little that is wrong of its heaters
 	b := start(t, printer).live()
 	bad := "G28\nM140 S60\nM190 S60\nG90\nM83\nG1 X50 Y50 F6000\nG1 X60 E1\nM0 Put the nut in\nG1 X260 E1\nM104 S0\nM140 S0\n"
 	b.mustSend("bad part.gcode", []byte(bad), false)

@@ -65,7 +65,8 @@ func TestObjectsAreSkipped(t *testing.T) {
 			tops[object] = max(tops[object], s.To[2])
 		}
 	}
-	for object, most := range []float64{0.2 * layers, 0.2*float64(middle.Progress.Layer+2) + 0.01, 0.2*float64(right.Progress.Layer+2) + 0.01} {
+	top := func(layer int) float64 { return 0.2*float64(layer+2) + 0.01 }
+	for object, most := range []float64{0.2 * layers, top(middle.Progress.Layer), top(right.Progress.Layer)} {
 		if tops[object] > most+1e-6 || object == 0 && tops[object] < most-0.01 {
 			t.Errorf("object %d was laid up to %.2f mm, want %.2f", object, tops[object], most)
 		}

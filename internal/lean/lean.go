@@ -70,7 +70,8 @@ func unchanged(smaps io.Reader, path string) (out []mapping) {
 		if n, _ := fmt.Sscanf(line, "%x-%x %s", &next.from, &next.to, &may); n == 3 {
 			m = next
 			readOnly = strings.HasSuffix(line, " "+path) && strings.HasPrefix(may, "r") && !strings.Contains(may, "w")
-		} else if written, is := strings.CutPrefix(line, "Anonymous:"); is && strings.TrimSpace(written) == "0 kB" && readOnly {
+		} else if written, is := strings.CutPrefix(line, "Anonymous:"); is &&
+			strings.TrimSpace(written) == "0 kB" && readOnly {
 			out = append(out, m)
 		}
 	}

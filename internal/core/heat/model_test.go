@@ -289,7 +289,10 @@ func TestAHeaterThatNoneCanBeIsNotBelieved(t *testing.T) {
 			given[0] = duty
 			actual += (c.rise*given[4] - 0.02*(actual-25)) * dt
 			at := time.Duration(float64(n) * dt * float64(time.Second))
-			l.Note(at, heat.Reading{Heater: heat.Nozzle, Actual: actual, Setpoint: setpoint, HasSetpoint: true, Duty: duty, HasDuty: true}, heat.Conditions{})
+			l.Note(at, heat.Reading{
+				Heater: heat.Nozzle, Actual: actual,
+				Setpoint: setpoint, HasSetpoint: true, Duty: duty, HasDuty: true,
+			}, heat.Conditions{})
 		}
 		if m := l.Model(); m.Known() != c.known || c.known && math.Abs(m.Rise/c.rise-1) > 0.2 {
 			t.Errorf("of a heater that rises by %g K/s is believed: %+v", c.rise, m)

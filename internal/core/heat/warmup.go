@@ -153,9 +153,18 @@ func (c *course) step(dt float64) {
 	c.at = next
 }
 
+// there reports whether the heater has come to its setpoint, so many seconds from now.
+func (c *course) there(s float64) bool {
+	if c.due > 0 {
+		return s >= c.due
+	}
+	return c.at >= c.to-Ready
+}
+
 // longer is by how much the last degrees take longer than at full duty, s.
 func (c *course) longer(l *Learner) float64 {
 	switch {
+	case c.due > 0: // they are in it
 	case c.shape.Known:
 		return (c.shape.Tail - 1) * c.last
 	case c.climbed > tailFrom:
@@ -165,8 +174,8 @@ func (c *course) longer(l *Learner) float64 {
 }
 
 // Remaining is how long the steps of a file will take from now on: the climb that goes on as
-// Forecast has it, and those to come at full duty until they are there. Learned has every heater that the steps
-// name; false if one is not known well enough.
+// Forecast has it, and those to come at full duty until they are there. Learned has every
+// heater that the steps name; false if one is not known well enough.
 func Remaining(steps []Step, learned map[Heater]*Learner) (time.Duration, bool) {
 	courses := map[Heater]*course{}
 	for h, l := range learned {
@@ -187,8 +196,7 @@ func Remaining(steps []Step, learned map[Heater]*Learner) (time.Duration, bool) 
 		if c.to = step.Setpoint; !step.Wait || c.to <= 0 {
 			continue
 		}
-		due, longer := c.due, 0.0
-		for ; due > 0 && total < due || due == 0 && c.at < c.to-Ready; total += dt {
+		for ; !c.there(total); total += dt {
 			for _, o := range courses {
 				o.step(dt)
 			}
@@ -196,11 +204,8 @@ func Remaining(steps []Step, learned map[Heater]*Learner) (time.Duration, bool) 
 				return 0, false
 			}
 		}
-		if due == 0 {
-			longer = c.longer(learned[step.Heater])
-		}
+		total = max(total+c.longer(learned[step.Heater]), 0)
 		c.at, c.due = max(c.at, c.to-Ready), 0
-		total = max(total+longer, 0)
 	}
 	return inSeconds(total), true
 }

@@ -51,6 +51,38 @@ func TestHowLongTheWarmUpOfAFileTakesIsKnown(t *testing.T) {
 	}
 }
 
+// What a run is told of a climb that goes on is what is told of the heater.
+func TestOfAClimbARunIsToldWhatIsForecast(t *testing.T) {
+	told := 0
+	for seed := range uint64(6) {
+		r := newRig(rough()(seed + 500))
+		r.pass(3 * time.Second)
+		for _, nozzle := range []float64{205, 220, 250} {
+			r.Set(nozzle, 0)
+			for range 400 {
+				r.pass(time.Second)
+				l := r.learned[heat.Nozzle]
+				f, ok := l.Forecast(nozzle, r.conditions(heat.Nozzle))
+				left, known := heat.Remaining([]heat.Step{{Heater: heat.Nozzle, Setpoint: nozzle, Wait: true}}, r.learned)
+				if r.last[heat.Nozzle].Actual >= nozzle-heat.Ready {
+					break
+				}
+				if !ok || !known || len(l.Climbs) == 0 || f.Never {
+					continue
+				}
+				if told++; (left - f.Ready).Abs() > time.Second {
+					t.Fatalf("printer %d, on the way to %g °C: a run is told %s, Heat says %s", seed, nozzle, left, f.Ready)
+				}
+			}
+			r.Set(0, 0)
+			r.pass(30 * time.Minute)
+		}
+	}
+	if told < 300 {
+		t.Errorf("they were compared %d times", told)
+	}
+}
+
 func TestAFirmwareThatKeepsWholeDegreesHasTheSetpointThatItWasGiven(t *testing.T) {
 	for _, c := range []struct {
 		given, told float64

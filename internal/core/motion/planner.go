@@ -161,7 +161,7 @@ func (p *Planner) Flush() {
 	p.lowest, p.after, p.gained, p.moving = 0, 0, 0, false
 }
 
-// like is another planner that is where this one is and goes on by itself.
+// like is another planner that is where this one is, and goes on by limits of its own.
 func (p *Planner) like(limits Limits, done func(tag int, t Time)) *Planner {
 	other := *p
 	other.Limits, other.Done = limits, done

@@ -47,12 +47,12 @@ func NewProgram(limits Limits, done func(tag int, set, own Time)) *Program {
 	return p
 }
 
-// limit carries over what a line says of the machine's limits.
-func (p *Program) limit(set func(l *Limits) bool) {
-	before := p.planner.Limits
-	if set(&p.planner.Limits); p.own == nil && p.planner.Limits != before {
-		p.own = p.planner.like(before, func(_ int, t Time) { p.ahead = append(p.ahead, t) })
+// limit sets the machine's limits as the program has them.
+func (p *Program) limit(to Limits) {
+	if p.own == nil && to != p.planner.Limits {
+		p.own = p.planner.like(p.planner.Limits, func(_ int, t Time) { p.ahead = append(p.ahead, t) })
 	}
+	p.planner.Limits = to
 }
 
 // plan plans a straight move. Both planners hold as many moves, so that they are done with
@@ -64,8 +64,8 @@ func (p *Program) plan(m *gcode.Move, tag int) {
 	p.planner.Add(m, tag)
 }
 
-// Wait adds a pause during which the machine stands still.
-func (p *Program) Wait(seconds float64, tag int) {
+// wait adds a pause during which the machine stands still.
+func (p *Program) wait(seconds float64, tag int) {
 	if p.own != nil {
 		p.own.Wait(seconds, tag)
 	}
@@ -82,7 +82,9 @@ func (p *Program) Flush() {
 
 // Named carries over what a named command, which is no plain line, says of the limits.
 func (p *Program) Named(command string) {
-	p.limit(func(l *Limits) bool { return l.SetNamed(command) })
+	limits := p.planner.Limits
+	limits.SetNamed(command)
+	p.limit(limits)
 }
 
 // Take carries out a plain line and remembers tag for its moves. It returns the move
@@ -106,7 +108,7 @@ func (p *Program) Take(l *gcode.Line, tag int) *gcode.Move {
 	case 'G':
 		switch l.Number {
 		case 4:
-			p.Wait(max(l.Dwell(), 0), tag)
+			p.wait(max(l.Dwell(), 0), tag)
 		case 10:
 			if !l.Has('P') && !l.Has('R') && !l.Has('X') && !l.Has('Y') && !l.Has('Z') && !l.Has('L') {
 				s, _ := l.Value('S')
@@ -119,8 +121,6 @@ func (p *Program) Take(l *gcode.Line, tag int) *gcode.Move {
 		}
 	case 'M':
 		switch l.Number {
-		case 201, 203, 204, 205, 566:
-			p.limit(func(to *Limits) bool { return to.Set(l) })
 		case 207, 208:
 			p.retraction.set(l)
 		case 220:
@@ -130,7 +130,11 @@ func (p *Program) Take(l *gcode.Line, tag int) *gcode.Move {
 		case 400:
 			p.Flush()
 		default:
-			p.stop(l)
+			if limits := p.planner.Limits; limits.Set(l) {
+				p.limit(limits)
+			} else {
+				p.stop(l)
+			}
 		}
 	}
 	p.State.Carry(l, &p.move)

@@ -21,8 +21,8 @@ type Course struct {
 type Times struct {
 	Seconds []float32 // of the moves of the first Every commands, of the first 2·Every, and so on
 	Steady  []float32 `json:",omitempty"` // what of it they would take at their feed rates throughout
-	End     float32   `json:",omitempty"` // what of all they would
-	All     float32   `json:",omitempty"` // all moves
+	All     float32   `json:",omitempty"` // of all moves
+	End     float32   `json:",omitempty"` // what of that they would take at their feed rates throughout
 }
 
 // add adds a point.
@@ -115,8 +115,7 @@ func (c Course) As(m Making, total time.Duration) (Course, time.Duration) {
 	takes := func(all, steady float32) float32 {
 		return float32(m.takes(motion.Time{All: float64(all), Steady: float64(steady)}))
 	}
-	as := Course{Every: c.Every}
-	as.Seconds = make([]float32, len(by.Seconds))
+	as := Course{Every: c.Every, Times: Times{Seconds: make([]float32, len(by.Seconds))}}
 	for i := range as.Seconds {
 		as.Seconds[i] = takes(by.Seconds[i], by.Steady[i])
 	}

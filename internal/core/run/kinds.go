@@ -31,7 +31,7 @@ func (s *Shown) Note(before Shown, took time.Duration, set, own motion.Time) {
 		return
 	}
 	known := before.And(*s)
-	better := misjudged(s.took, known.making(false).takes(s.set)) - misjudged(s.took, known.making(true).takes(s.own))
+	better := misjudged(s.took, known.Set.making().takes(s.set)) - misjudged(s.took, known.Own.making().takes(s.own))
 	s.Passes = within(s.Passes+within(better, passesStep), passesMost)
 	s.Set.add(s.took, s.set)
 	s.Own.add(s.took, s.own)
@@ -52,10 +52,12 @@ func (s Shown) times(n float64) Shown {
 func (s Shown) Making() Making { return s.making(s.passes()) }
 
 func (s Shown) making(own bool) Making {
+	m := s.Set.making()
 	if own {
-		return s.Own.making(own)
+		m = s.Own.making()
 	}
-	return s.Set.making(own)
+	m.Own = own
+	return m
 }
 
 // A printer is believed to do what it is told until its own limits have foretold it so much
@@ -72,6 +74,7 @@ const (
 // passes reports whether the printer passes over what files say of its limits.
 func (s Shown) passes() bool { return s.Passes > passesFrom }
 
+// within is v, and at the most so far from nought.
 func within(v, most float64) float64 { return min(max(v, -most), most) }
 
 // misjudged is how much what was foretold speaks against what foretold it.
@@ -160,10 +163,9 @@ func (k Kinds) times(n float64) Kinds {
 
 // making is by how much longer than computed the two kinds of time really are: the least
 // squares of all samples and of what is believed before any, which is 1 for both.
-func (k Kinds) making(own bool) Making {
+func (k Kinds) making() (m Making) {
 	a, b, d := k.Squares[0]+steadyBelief, k.Squares[1], k.Squares[2]+addedBelief
 	u, v := k.Sums[0]+steadyBelief, k.Sums[1]+addedBelief
-	m := Making{Own: own}
 	m.Steady = min(max((u*d-v*b)/(a*d-b*b), leastFactor), mostFactor)
 	m.Added = min(max((v-b*m.Steady)/d, leastFactor), mostFactor)
 	return m

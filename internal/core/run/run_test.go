@@ -39,7 +39,8 @@ func TestACourseKeepsTheTimeOfEveryCommand(t *testing.T) {
 	const commands = 50000
 	var course run.Course
 	takes := func(command int) float64 { return 0.001 * float64(command%7) } // s
-	own := func(spent float64) motion.Time {                                 // a third of the way on a limit is set that it passes over
+	// A third of the way on a limit is set that the printer passes over.
+	own := func(spent float64) motion.Time {
 		return motion.Time{All: spent + max(spent-50, 0), Steady: spent / 2}
 	}
 	spent, ends := 0.0, make([]float64, commands+1)
