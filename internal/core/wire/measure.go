@@ -38,6 +38,8 @@ type measuring struct {
 	most   int  // and of a long one
 	dwell  time.Duration
 	size   int           // bytes of the trial that goes on
+	sizes  []int         // of its lines, bytes
+	shorts []int         // of the short lines that were held
 	first  int           // the number of its dwell
 	sent   time.Duration // when the last of its bytes was on the cable
 	taken  time.Duration // when the last of its lines was taken
@@ -123,12 +125,13 @@ func (c *Conversation) fill(now time.Duration) {
 		c.measured(now, Holds{})
 		return
 	}
-	m.step, m.size = filling, 0
+	m.step, m.size, m.sizes = filling, 0, m.sizes[:0]
 	for i, command := range lines {
 		before := len(c.out)
 		c.sayNew(now, Request{Command: command}, true)
 		size := len(c.out) - before
 		m.size += size
+		m.sizes = append(m.sizes, size)
 		switch {
 		case i == len(lines)-1:
 		case m.long:
@@ -326,6 +329,9 @@ func (c *Conversation) nextTrial(now time.Duration) {
 		m.lost = m.size
 	case !m.failed && m.size > m.fits:
 		m.fits = m.size
+		if !m.long {
+			m.shorts = append(m.shorts[:0], m.sizes...)
+		}
 	default: // lines are not to be had in every length: it does not get more exact
 		m.exact = true
 	}
@@ -361,8 +367,12 @@ func (m *measuring) holds() Holds {
 		return Holds{Bytes: m.fits}
 	}
 	more := float64(m.fits - m.short - trialStepBy)
-	lines := min(max(int(math.Ceil(more/float64(m.most-m.least))), 0), mostSlots)
-	return Holds{Bytes: max(m.short-lines*shortLine, 0), Lines: lines}
+	lines := min(max(int(math.Ceil(more/float64(m.most-m.least))), 0), mostSlots, len(m.shorts))
+	left := m.short
+	for _, size := range m.shorts[:lines] {
+		left -= size
+	}
+	return Holds{Bytes: left, Lines: lines}
 }
 
 // measured ends the measurement. What could not be found out has no bytes.
