@@ -44,6 +44,8 @@ type cable struct {
 	deaf   bool          // nothing comes through, either way
 	stray  []byte        // that comes through besides
 	warp   time.Duration // how much faster the board's clock runs; 0 is 1
+	slow   time.Duration // by which what the host says arrives later
+	onWay  []sent
 	late   time.Duration // by which what the board says arrives at the most; 0 is 5 ms
 }
 
@@ -108,16 +110,34 @@ func (c *cable) Write(p []byte) (int, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.board.Advance(c.now())
-	if !c.deaf {
-		c.board.Receive(p)
+	if c.deaf {
+		return len(p), nil
 	}
+	if c.slow > 0 {
+		c.onWay = append(c.onWay, sent{time.Now().Add(c.slow), bytes.Clone(p)})
+		return len(p), nil
+	}
+	c.board.Receive(p)
 	return len(p), nil
+}
+
+type sent struct {
+	at   time.Time
+	data []byte
+}
+
+func (c *cable) deliver() {
+	for len(c.onWay) > 0 && !c.onWay[0].at.After(time.Now()) {
+		c.board.Receive(c.onWay[0].data)
+		c.onWay = c.onWay[1:]
+	}
 }
 
 func (c *cable) Read(p []byte) (int, error) {
 	for {
 		c.mu.Lock()
 		c.board.Advance(c.now())
+		c.deliver()
 		out, closed, deaf := append(c.stray, c.board.Output()...), c.closed, c.deaf
 		c.stray = nil
 		c.mu.Unlock()
@@ -125,7 +145,11 @@ func (c *cable) Read(p []byte) (int, error) {
 			return 0, io.EOF
 		}
 		if len(out) > 0 && !deaf {
-			return copy(p, out), nil
+			n := copy(p, out)
+			c.mu.Lock()
+			c.stray = append(bytes.Clone(out[n:]), c.stray...)
+			c.mu.Unlock()
+			return n, nil
 		}
 		time.Sleep(cmp.Or(c.late, 5*time.Millisecond)) // virtual: it takes none
 	}
@@ -146,9 +170,20 @@ type memory struct {
 	messages []wire.Message
 	episodes []heat.Episode
 	alarms   []heat.Alarm
+	away     bool // what it is told is not kept for good
 }
 
 func (m *memory) Performance(routine.Record) {}
+
+func (m *memory) Kept() <-chan struct{} {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	kept := make(chan struct{})
+	if !m.away {
+		close(kept)
+	}
+	return kept
+}
 
 func (m *memory) Run(r run.Record) {
 	m.mu.Lock()

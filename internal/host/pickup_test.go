@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"math"
 	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"sync/atomic"
@@ -78,7 +79,11 @@ func (r *rig) arrive() {
 	}, r.change...)
 }
 
-func (r *rig) plugIn() { r.cable.Store(&cable{standIn: r.board, begun: r.begun}) }
+var warpAll, lateAll, slowAll time.Duration
+
+func (r *rig) plugIn() {
+	r.cable.Store(&cable{standIn: r.board, begun: r.begun, warp: warpAll, late: lateAll, slow: slowAll})
+}
 
 func (r *rig) pull() {
 	r.cable.Swap(nil).Close()
@@ -172,6 +177,30 @@ func TestARunThatIsCutOffAtItsVeryEndFinishes(t *testing.T) {
 			})
 		})
 	}
+}
+
+func TestTheEndOfARunOutlivesTheHostBeforeItIsRecorded(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		r := newRig(t, 2)
+		r.kept.mu.Lock()
+		r.kept.away = true
+		r.kept.mu.Unlock()
+		r.untilState(time.Hour, run.Finished)
+		r.leave()
+		if left, _ := filepath.Glob(filepath.Join(r.journals, "*")); len(left) != 1 {
+			t.Fatalf("before its end is recorded, left are %v", left)
+		}
+		r.arrive()
+		b := r.until(time.Minute, isLive)
+		r.kept.mu.Lock()
+		defer r.kept.mu.Unlock()
+		if told := r.kept.runs; b.Run != nil || len(told) != 1 || told[0].State != run.Finished || told[0].Taken != told[0].Commands || told[0].Ended.IsZero() {
+			t.Errorf("the next host goes on with %+v, and records %+v", b.Run, told)
+		}
+		if left, _ := filepath.Glob(filepath.Join(r.journals, "*")); len(left) != 0 {
+			t.Errorf("once its end is recorded, left are %v", left)
+		}
+	})
 }
 
 func TestARunGoesOnInAnotherHostAfterASilence(t *testing.T) {

@@ -187,28 +187,53 @@ func (b *Book) Close(keep bool) {
 // if there is none. Journals that cannot be read are moved out of the way and named in
 // the error; that is no reason not to go on.
 func (f *Folder) Unfinished() (*run.Life, *Book, error) {
-	paths, err := filepath.Glob(filepath.Join(f.dir, "*"+suffix))
-	if err != nil {
-		return nil, nil, err
-	}
-	slices.Sort(paths) // IDs are in the order of creation
 	var unread error
 	var life *run.Life
 	var book *Book
-	for i := len(paths) - 1; i >= 0; i-- {
-		if life != nil { // older ones were given up when a newer began
-			os.Remove(paths[i])
-			durable.RemoveCount(countName(paths[i]))
-			continue
-		}
-		life, book, err = read(paths[i])
-		if err != nil {
-			os.Rename(paths[i], paths[i]+".unread")
-			durable.RemoveCount(countName(paths[i]))
-			unread = errors.Join(unread, fmt.Errorf("%s: %w", filepath.Base(paths[i]), err))
+	for _, path := range slices.Backward(f.journals()) {
+		l, b, err := read(path)
+		switch {
+		case err != nil:
+			os.Rename(path, path+".unread")
+			durable.RemoveCount(countName(path))
+			unread = errors.Join(unread, fmt.Errorf("%s: %w", filepath.Base(path), err))
+		case l.Stage() == run.Over: // Ended tells of it
+			b.Close(true)
+		case life != nil: // it was given up when a newer one began
+			b.Close(false)
+		default:
+			life, book = l, b
 		}
 	}
 	return life, book, unread
+}
+
+// Ended returns the runs that are over, as their journals tell that were left there: the
+// records may not have had their end when the host's came. Remove lets them go.
+func (f *Folder) Ended() (over []run.Record) {
+	for _, path := range f.journals() {
+		if life, book, err := read(path); err == nil {
+			if book.Close(true); life.Stage() == run.Over {
+				over = append(over, life.Record())
+			}
+		}
+	}
+	return over
+}
+
+// Remove removes the journal of a run that nobody writes on in.
+func (f *Folder) Remove(id string) {
+	path := filepath.Join(f.dir, id+suffix)
+	os.Remove(path)
+	durable.RemoveCount(countName(path))
+}
+
+// journals are the paths of those that are there, the oldest first: IDs are in the order of
+// creation.
+func (f *Folder) journals() []string {
+	paths, _ := filepath.Glob(filepath.Join(f.dir, "*"+suffix)) // no error but of the pattern
+	slices.Sort(paths)
+	return paths
 }
 
 // read reads a journal up to its end or its first damaged line.

@@ -29,10 +29,16 @@ type Writer struct {
 	waiting []entry
 	writing int // of them are being written, or on disk: these change no more
 	wake    chan struct{}
-	flushed *sync.Cond
+	waits   []wait // for what is not written yet, in order
 	taken   uint64 // records handed in
 	written uint64 // of which are in the database, or cannot be
 	why     string // the database takes none; empty: it does
+}
+
+// A wait is for so many records to be written.
+type wait struct {
+	written uint64
+	over    chan struct{}
 }
 
 const (
@@ -63,7 +69,6 @@ func (e entry) replaces(other entry) bool {
 // away; what waits there from before comes first. Nothing is written until Work.
 func NewWriter(r *Records, path string, log *slog.Logger) (*Writer, error) {
 	w := &Writer{records: r, log: log, aside: &aside{path: path}, wake: make(chan struct{}, 1)}
-	w.flushed = sync.NewCond(&w.mu)
 	var err error
 	if w.waiting, err = w.aside.read(); err != nil {
 		return nil, err
@@ -127,23 +132,29 @@ func (w *Writer) Learned(h heat.Heater, l heat.Learned) {
 
 // Flush waits until everything taken so far is in the database, or ctx ends.
 func (w *Writer) Flush(ctx context.Context) error {
-	stop := context.AfterFunc(ctx, func() {
-		w.mu.Lock()
-		defer w.mu.Unlock()
-		w.flushed.Broadcast()
-	})
-	defer stop()
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	want := w.taken
+	kept := w.Kept()
 	select {
 	case w.wake <- struct{}{}:
 	default:
 	}
-	for w.written < want && ctx.Err() == nil {
-		w.flushed.Wait()
+	select {
+	case <-kept:
+	case <-ctx.Done():
 	}
 	return ctx.Err()
+}
+
+// Kept is closed once everything taken so far is in the database.
+func (w *Writer) Kept() <-chan struct{} {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	over := make(chan struct{})
+	if w.written >= w.taken {
+		close(over)
+	} else {
+		w.waits = append(w.waits, wait{w.taken, over})
+	}
+	return over
 }
 
 // Work writes until ctx ends, and then once more what is left.
@@ -195,7 +206,10 @@ func (w *Writer) write(ctx context.Context) bool {
 		w.log.Info("the database is back; what had waited is written", "records", len(batch))
 	}
 	w.why = ""
-	w.flushed.Broadcast()
+	for len(w.waits) > 0 && w.waits[0].written <= w.written {
+		close(w.waits[0].over)
+		w.waits = w.waits[1:]
+	}
 	return true
 }
 

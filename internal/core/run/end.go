@@ -90,7 +90,6 @@ func (l *Life) stopOn(e Event, m Machine) {
 
 // end brings the run to its final state.
 func (l *Life) end(s State, reason string, m Machine) {
-	l.record.Ended = m.Wall
 	l.enter(over{s}, reason, m)
 	l.do(Effect{Do: DoDrop})
 	if s != Finished {

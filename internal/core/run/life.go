@@ -96,6 +96,9 @@ func (l *Life) Tell(e Entry) {
 		}
 		l.stage = s
 		l.record.State, l.record.Reason = e.State, e.Reason
+		if s.name() == Over {
+			l.record.Ended = e.At
+		}
 		if e.Stage.stage != nil {
 			l.record.Started = e.Started
 			l.reached(e)

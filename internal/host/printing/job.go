@@ -277,13 +277,27 @@ func (p *Printing) close(j *job) {
 	}
 	p.job = nil
 	p.stayAwake()
-	j.book.Close(false)
+	p.onceKept(func() { j.book.Close(false) }, func() { j.book.Close(true) })
 	p.publish()
 	if j.state() == run.Finished {
 		defer p.tidy(j.life.Record(), j.life.Record().After)
 	}
 	r := j.life.Record()
 	p.loop.Log.Info("run ended", "run", r.ID, "file", r.File, "state", r.State, "reason", r.Reason, "taken", r.Taken, "commands", r.Commands)
+}
+
+// onceKept lets a run's journal go once the records have its end, which until then nothing
+// else would tell; it is left where the host ends before.
+func (p *Printing) onceKept(remove, leave func()) {
+	kept := p.cfg.Recorder.Kept()
+	go func() {
+		select {
+		case <-kept:
+			remove()
+		case <-p.loop.Closed():
+			leave()
+		}
+	}()
 }
 
 // Feed gives the conversation the lines it wants, and tells the run when there are no

@@ -26,6 +26,10 @@ const plannerHolds = 16
 // TakeUp looks for a run that was cut off when the host last ended and returns what is
 // kept of it; its ID is empty if there is none. It must be called before Work.
 func (p *Printing) TakeUp(ctx context.Context) (run.Record, error) {
+	for _, r := range p.cfg.Journal.Ended() {
+		p.cfg.Recorder.Run(r)
+		p.onceKept(func() { p.cfg.Journal.Remove(r.ID) }, func() {})
+	}
 	life, book, err := p.cfg.Journal.Unfinished()
 	if err != nil {
 		p.loop.Log.Warn("journals that cannot be read", "error", err)

@@ -33,6 +33,7 @@ import (
 // Recorder keeps what becomes of runs. It may not wait for anything.
 type Recorder interface {
 	Run(run.Record)
+	Kept() <-chan struct{} // closed once all that it was told so far is kept for good
 }
 
 // Awake keeps the computer from going to sleep. Neither method may wait.
@@ -52,6 +53,8 @@ type Files interface {
 type Journal interface {
 	Begin(run.Record) (Book, error)
 	Unfinished() (*run.Life, Book, error) // nil where there is none; it is to be equipped
+	Ended() []run.Record                  // over, and perhaps not recorded as that
+	Remove(id string)                     // the book of one of those
 	Keep(id string, write func(io.Writer) error) error
 }
 
