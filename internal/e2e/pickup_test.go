@@ -51,6 +51,26 @@ func sameParts(t *testing.T, got, want []simprinter.Segment) {
 	}
 }
 
+// evidence logs, of a test that has failed, what the printer carried out last and what the
+// journals in data say that its lines were.
+func (b *bench) evidence(data string) {
+	if !b.t.Failed() {
+		return
+	}
+	b.device.Do(func(board *simprinter.Board) {
+		all := board.Executed()
+		for _, e := range all[max(len(all)-12, 0):] {
+			b.t.Logf("N%d %s", e.Number, e.Line)
+		}
+	})
+	journals, _ := filepath.Glob(filepath.Join(data, "journal", "*.journal"))
+	for _, path := range journals {
+		body, err := os.ReadFile(path)
+		lines := slices.Collect(strings.Lines(strings.TrimRight(string(body), "\x00")))
+		b.t.Logf("%v %s", err, strings.Join(lines[max(len(lines)-30, 0):], ""))
+	}
+}
+
 func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 	t.Parallel()
 	body := coupon(t, 25)
@@ -68,6 +88,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 			t.Fatal(err)
 		}
 		b := &bench{t: t, device: device}
+		t.Cleanup(func() { b.evidence(data) })
 		serve := func() *process {
 			p := launch(t, dir, "serve", "--data", data, "--listen", address, "--device", port, "--baud", "115200", "--database", b.config.Database)
 			p.says("serving")

@@ -39,14 +39,25 @@ import (
 // bubble.
 type cable struct {
 	*standIn
+	pace
 	begun  time.Time
 	closed bool
-	deaf   bool          // nothing comes through, either way
-	stray  []byte        // that comes through besides
-	warp   time.Duration // how much faster the board's clock runs; 0 is 1
-	slow   time.Duration // by which what the host says arrives later
-	onWay  []sent
-	late   time.Duration // by which what the board says arrives at the most; 0 is 5 ms
+	deaf   bool   // nothing comes through, either way
+	stray  []byte // that comes through besides
+	onWay  []sent // to the board
+}
+
+// pace is how fast a cable and the clock of the board at its end are.
+type pace struct {
+	warp time.Duration // how much faster the board's clock runs; 0 is 1
+	late time.Duration // by which what the board says arrives at the most; 0 is 5 ms
+	slow time.Duration // by which what the host says arrives
+}
+
+// sent are bytes that arrive then.
+type sent struct {
+	at   time.Time
+	data []byte
 }
 
 // now is the board's time.
@@ -109,24 +120,16 @@ func (c *cable) deafen(deaf bool) {
 func (c *cable) Write(p []byte) (int, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.board.Advance(c.now())
-	if c.deaf {
-		return len(p), nil
-	}
-	if c.slow > 0 {
+	if !c.deaf {
 		c.onWay = append(c.onWay, sent{time.Now().Add(c.slow), bytes.Clone(p)})
-		return len(p), nil
 	}
-	c.board.Receive(p)
+	c.deliver()
 	return len(p), nil
 }
 
-type sent struct {
-	at   time.Time
-	data []byte
-}
-
+// deliver brings the board up to now, with what has arrived.
 func (c *cable) deliver() {
+	c.board.Advance(c.now())
 	for len(c.onWay) > 0 && !c.onWay[0].at.After(time.Now()) {
 		c.board.Receive(c.onWay[0].data)
 		c.onWay = c.onWay[1:]
@@ -136,19 +139,18 @@ func (c *cable) deliver() {
 func (c *cable) Read(p []byte) (int, error) {
 	for {
 		c.mu.Lock()
-		c.board.Advance(c.now())
 		c.deliver()
-		out, closed, deaf := append(c.stray, c.board.Output()...), c.closed, c.deaf
-		c.stray = nil
-		c.mu.Unlock()
-		if closed {
-			return 0, io.EOF
+		out := append(c.stray, c.board.Output()...)
+		if c.deaf {
+			out = nil
 		}
-		if len(out) > 0 && !deaf {
-			n := copy(p, out)
-			c.mu.Lock()
-			c.stray = append(bytes.Clone(out[n:]), c.stray...)
-			c.mu.Unlock()
+		n, closed := copy(p, out), c.closed
+		c.stray = out[n:]
+		c.mu.Unlock()
+		switch {
+		case closed:
+			return 0, io.EOF
+		case n > 0:
 			return n, nil
 		}
 		time.Sleep(cmp.Or(c.late, 5*time.Millisecond)) // virtual: it takes none

@@ -56,7 +56,7 @@ func TestTheTimeLeftIsWhatItThenTakes(t *testing.T) {
 			printer.Dialect.Stubborn = seed%3 == 1
 			board := newStandIn(printer)
 			open := func() (io.ReadWriteCloser, error) { // moves of half a millimetre want more lines than come late
-				return &cable{standIn: board, begun: time.Now(), late: time.Millisecond}, nil
+				return &cable{standIn: board, begun: time.Now(), pace: pace{late: time.Millisecond}}, nil
 			}
 			h, _, _ := workIn(t, t.TempDir(), shelfNow{&file}, open, func(c *host.Config) { c.Motion = func(l motion.Limits) { told <- l } })
 			until(t, h, time.Minute, isLive)

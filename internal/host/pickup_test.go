@@ -30,6 +30,7 @@ type rig struct {
 	files    folder
 	board    *standIn
 	begun    time.Time
+	pace     pace // of every cable
 	journals string
 	kept     *memory
 	change   []func(*host.Config)
@@ -53,8 +54,14 @@ func newRigFor(t *testing.T, part samples.Part, change ...func(*host.Config)) *r
 // newRigOn is newRigFor with a printer of the test's.
 func newRigOn(t *testing.T, config simprinter.Config, part samples.Part, change ...func(*host.Config)) *rig {
 	t.Helper()
+	return newRigOver(t, pace{}, config, part, change...)
+}
+
+// newRigOver is newRigOn with cables of the test's.
+func newRigOver(t *testing.T, pace pace, config simprinter.Config, part samples.Part, change ...func(*host.Config)) *rig {
+	t.Helper()
 	config.Record, config.Dialect.Trusting = true, true // so that it is the host that notices what is wrong
-	r := &rig{t: t, change: change, files: shelfOf(t, part), board: newStandIn(config), begun: time.Now(), journals: t.TempDir()}
+	r := &rig{t: t, change: change, files: shelfOf(t, part), board: newStandIn(config), begun: time.Now(), pace: pace, journals: t.TempDir()}
 	r.arrive()
 	r.until(10*time.Second, isLive)
 	if _, err := r.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
@@ -79,10 +86,8 @@ func (r *rig) arrive() {
 	}, r.change...)
 }
 
-var warpAll, lateAll, slowAll time.Duration
-
 func (r *rig) plugIn() {
-	r.cable.Store(&cable{standIn: r.board, begun: r.begun, warp: warpAll, late: lateAll, slow: slowAll})
+	r.cable.Store(&cable{standIn: r.board, begun: r.begun, pace: r.pace})
 }
 
 func (r *rig) pull() {
@@ -113,7 +118,7 @@ func drawing(b host.Bench) bool { return b.Run != nil && b.Run.State == run.Runn
 
 // ofTheHost are the commands that a host says by itself between a file's, or a
 // test does.
-var ofTheHost = regexp.MustCompile(`^M(105|114|115|110 N\S+|117 .*|154 S1|155 S1|400)$`)
+var ofTheHost = regexp.MustCompile(`^M(105|114|115|110 N\S+|117 .*|118 q.*|154 S1|155 S1|400)$`)
 
 // commands are the file's.
 func (f folder) commands(t testing.TB) (out []string) {

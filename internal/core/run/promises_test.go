@@ -116,10 +116,15 @@ func TestAPrinterThatKeptItsPlaceGoesOnOnlyAsItWas(t *testing.T) {
 		"a bed that was turned off":  {func(o *one, _ *gcode.Position) { o.m.Reported[heat.Bed] = 0 }, run.Parked, "turned the bed off"},
 		"a setpoint of another hand": {func(o *one, _ *gcode.Position) { o.m.Reported[heat.NozzleOf(0)] = 190 }, run.Parked, "turned the nozzle0 off"},
 		"it was cooled since":        {func(o *one, _ *gcode.Position) { o.step(on(run.OnCool)) }, run.Parked, "so it is"},
+		"its count is asked anew":    {func(o *one, _ *gcode.Position) { o.step(run.Event{On: run.OnKept, Number: 3}) }, run.Drawing, ""},
+		"cooled, and asked anew":     {func(o *one, _ *gcode.Position) { o.step(on(run.OnCool), run.Event{On: run.OnKept, Number: 3}) }, run.Parked, "so it is"},
 	} {
 		o := found(c.change)
 		if o.Stage() != c.stage || !strings.Contains(o.Record().Reason, c.reason) {
 			t.Errorf("%s: it is %s: %s", what, o.Stage(), o.Record().Reason)
+		}
+		if strings.Contains(what, "asked anew") && (o.Taken() != 3 || !slices.ContainsFunc(o.did, func(e run.Effect) bool { return e.Do == run.DoReplay && e.Number == 3 })) {
+			t.Errorf("%s: it goes on behind %d, with %+v done", what, o.Taken(), o.did)
 		}
 		if c.stage == run.Parked {
 			if bed, nozzle := heated(o.back(t)); bed != "M190 S60" || nozzle != "M109 S205" {

@@ -278,7 +278,7 @@ func (c *Conversation) acknowledge(now time.Duration, r Reply) int {
 func (c *Conversation) take(now time.Duration, through int, r Reply) {
 	for ; c.base <= through; c.base++ {
 		l := c.at(c.base)
-		if !l.told && !l.own {
+		if !l.told && (!l.own || l.spoken) {
 			var lines []string
 			if c.base == through {
 				lines = c.answer

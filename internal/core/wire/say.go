@@ -322,6 +322,7 @@ func (c *Conversation) pump(now time.Duration) {
 			}
 		}
 		c.sayNew(now, r, own)
+		c.at(c.next - 1).spoken = spoken
 	}
 }
 

@@ -64,7 +64,7 @@ type EventKind int
 const (
 	Heard     EventKind = iota // the printer said Reply, to line Number; -1: to none, or nobody knows
 	Said                       // a line went out: Text, Request, Number, Again, Own
-	Acked                      // Request, line Number, was taken; Lines is the printer's answer
+	Acked                      // Request, line Number, was taken; Lines is the printer's answer. One of an earlier conversation that was not the file's has no tag
 	Lost                       // Request will never be answered: Reason
 	Changed                    // the state is now State, because of Reason
 	Greeted                    // the printer told what it is: Firmware; Number is the last line it took before, -1 if it starts anew
@@ -151,6 +151,7 @@ type line struct {
 	end    int  // bytes said in all when this line was, itself included
 	told   bool // the caller knows that it was taken
 	own    bool // of nobody's request
+	spoken bool // said again of an earlier conversation, whose caller knows of it
 
 	slow     bool // it is answered only when it is done
 	awaits   bool // heat: what stands behind it in the file is not said before it is over, for a wait can be broken off, and what the printer has read by then would be carried out cold

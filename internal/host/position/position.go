@@ -36,6 +36,7 @@ type Position struct {
 	point run.Point
 	line  gcode.Line
 	took  Took
+	since []string // taken since Await; nil: nobody awaits anything
 }
 
 // New returns the part.
@@ -47,8 +48,18 @@ func (p *Position) Now() Now { return p.now }
 // Point is where the lines lead that the printer has taken.
 func (p *Position) Point() *run.Point { return &p.point }
 
+// Await lets Set say where the lines have led that have been taken by now, whatever is taken
+// before it is called.
+func (p *Position) Await() { p.since = []string{} }
+
 // Set says where the lines have led.
-func (p *Position) Set(at run.Point) { p.point = at }
+func (p *Position) Set(at run.Point) {
+	since := p.since
+	p.point, p.since = at, nil
+	for _, command := range since {
+		p.take(command)
+	}
+}
 
 // Took is what the last line that the printer has taken does.
 func (p *Position) Took() Took { return p.took }
@@ -59,6 +70,9 @@ func (p *Position) Hear(event any) bool {
 	case *wire.Event:
 		switch e.Kind {
 		case wire.Acked:
+			if p.since != nil {
+				p.since = append(p.since, e.Request.Command)
+			}
 			p.take(e.Request.Command)
 		case wire.Heard:
 			if !e.Own && (e.Reply.Kind == wire.OK || e.Reply.Kind == wire.Report) {
@@ -66,7 +80,7 @@ func (p *Position) Hear(event any) bool {
 			}
 		}
 	case part.Forgotten:
-		p.now, p.point, p.moved = Now{}, run.Point{}, true
+		p.now, p.point, p.moved, p.since = Now{}, run.Point{}, true, nil
 	}
 	return false
 }

@@ -3,7 +3,9 @@ package position_test
 import (
 	"testing"
 
+	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/run"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host/part"
 	"diathermon/internal/host/parttest"
@@ -38,6 +40,13 @@ func TestWhereTheLinesLead(t *testing.T) {
 	p.Hear(parttest.Report(" T:20.00 /0.00 X:9.00 Y:0.00 Z:0.00 E:0.00"))
 	if now := p.Now(); now.Where[0] != 7 {
 		t.Errorf("a report of temperatures moved it to %+v", now)
+	}
+	p.Await()
+	took("G1 X30")
+	p.Set(run.Point{State: gcode.State{At: gcode.Position{8, 9, 1}}}) // where those before that have led
+	took("G1 Z2")
+	if at := p.Point().At; at != (gcode.Position{30, 9, 2}) {
+		t.Errorf("what was taken meanwhile leads to %v", at)
 	}
 	if p.Hear(part.Forgotten{}); p.Now().Known || p.Point().At[0] != 0 {
 		t.Errorf("it remembers %+v", p.Now())

@@ -31,6 +31,7 @@ type job struct {
 	there     bool // every move before the place where it is to end is being waited for
 	laid      bool // the bed is known to be occupied by it
 	shown     int  // of the file's commands taken, as it was last published
+	replays   int  // times that its file was read again up to where the printer is
 	unkept    bool
 	events    []run.Event // that happen; the first of them now
 }

@@ -85,13 +85,16 @@ func (p *Printing) replayTo(j *job, number, after int) {
 	how := p.trimmed(j.file, slots)
 	conv, ledger, trims := p.talk.Conversation(), j.life.Ledger(), j.life.Trims()
 	j.trim = nil
+	j.replays++
+	this := j.replays
+	p.where.Await()
 	p.loop.Decide("the printer has kept its place: line %d, command %d of the file", number, j.life.Taken())
 	go func() {
 		lead, rest, err := replay(context.Background(), p.cfg.Files, j.file, slots, "", trim.New(how, trims), func(next func() (string, bool)) (run.Replayed, error) { return ledger.Replay(next, number, after) })
 		answered := p.loop.Ask(context.Background(), func() {
 			e := run.Event{On: run.OnReplayed, Lead: &lead}
 			switch {
-			case p.job != j || p.talk.Conversation() != conv || j.life.Stage() != run.Rejoining:
+			case p.job != j || p.talk.Conversation() != conv || j.life.Stage() != run.Rejoining || j.replays != this:
 				rest.close()
 				return
 			case err != nil:
