@@ -193,6 +193,7 @@ func (f *Folder) Unfinished() (*run.Life, *Book, error) {
 	for _, path := range slices.Backward(f.journals()) {
 		l, b, err := read(path)
 		switch {
+		case errors.Is(err, fs.ErrNotExist):
 		case err != nil:
 			os.Rename(path, path+".unread")
 			durable.RemoveCount(countName(path))
@@ -245,6 +246,9 @@ func read(path string) (*run.Life, *Book, error) {
 	log, data, err := durable.Open(path, entries, options)
 	if err != nil {
 		return nil, nil, err
+	}
+	if len(data) < len(first.text) { // who had it has just let it go
+		return nil, nil, fs.ErrNotExist
 	}
 	life := &run.Life{}
 	for line := range bytes.Lines(data[len(first.text):]) {
