@@ -22,7 +22,7 @@ import (
 )
 
 // crashes is how many prints TestAHostThatIsKilledAtAnyMoment lets hosts be killed in.
-var crashes = flag.Uint64("crashes", 24, "how many prints to kill hosts in")
+var crashes = flag.Uint64("crashes", 12, "how many prints to kill hosts in")
 
 // crash lets the host end at once, with its journals as they are now and with what it has
 // written and the cable has not brought lost, but for so many bytes; another one comes in its place.
