@@ -163,10 +163,18 @@ func (l *looking) name(h heat.Heater) string {
 	return string(h)
 }
 
+// in is where a slot is, as a person says it: a single one has no number.
+func (l *looking) in(s stock.Slot) string {
+	if l.Printer.Places() <= 1 {
+		return "in the printer"
+	}
+	return fmt.Sprintf("in slot %d", s.Number)
+}
+
 // slot looks at what one of the file's tools would print with.
 func (l *looking) slot(tool int, s stock.Slot, hints toolpath.Hints) {
 	if !s.Loaded {
-		l.add(Check{Kind: Slot, Level: Note, Passing: true, Do: "say what is loaded there, or load something"}, "nobody has said what is loaded in slot %d", s.Number)
+		l.add(Check{Kind: Slot, Level: Note, Passing: true, Do: "say what is loaded there, or load something"}, "nobody has said what is loaded %s", l.in(s))
 		return
 	}
 	want, have := stock.Family(hints.MaterialOf(tool)), stock.Family(s.Material)
@@ -176,17 +184,17 @@ func (l *looking) slot(tool int, s stock.Slot, hints toolpath.Hints) {
 	switch {
 	case given > 0 && s.Hottest > 0 && given > s.Hottest, given > 0 && s.Coldest > 0 && given < s.Coldest:
 		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Do: "load what the file is for, or slice it again for this material"},
-			"the file sets %s to %g °C, and the %s in slot %d takes %g to %g °C", l.name(h), given, s.Material, s.Number, s.Coldest, s.Hottest)
+			"the file sets %s to %g °C, and the %s %s takes %g to %g °C", l.name(h), given, s.Material, l.in(s), s.Coldest, s.Hottest)
 	case want != "" && have != "" && want != have:
 		l.add(Check{Kind: Material, Level: Block, Overrule: true, Passing: true, Do: "load " + want + ", print it from another slot, or slice it again for " + have},
-			"its comments say that it is for %s, and %s is in slot %d", hints.MaterialOf(tool), s.Material, s.Number)
+			"its comments say that it is for %s, and %s is %s", hints.MaterialOf(tool), s.Material, l.in(s))
 	}
 	if s.Diameter > 0 && hints.Filament > 0 && math.Abs(hints.Filament-s.Diameter) > 0.3 {
 		l.add(Check{Kind: Filament, Level: Block, Overrule: true, Passing: true, Do: "load filament of that diameter, or slice it again"},
-			"its comments say that it is for filament of %g mm, and that in slot %d has %g mm", hints.Filament, s.Number, s.Diameter)
+			"its comments say that it is for filament of %g mm, and that %s has %g mm", hints.Filament, l.in(s), s.Diameter)
 	}
 	if len(l.Checks) == before {
-		l.fine(Material, "%s is in slot %d", s.Material, s.Number)
+		l.fine(Material, "%s is %s", s.Material, l.in(s))
 	}
 }
 
