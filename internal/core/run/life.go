@@ -84,7 +84,7 @@ func (l *Life) Tell(e Entry) {
 		l.ledger.Others[e.Number] = e.Text
 		l.ledger.Said = max(l.ledger.Said, e.Number+1)
 	case Trims:
-		l.trims = append(l.trims, *e.Trim)
+		l.trims = l.trims.And(*e.Trim)
 	case Untils:
 		l.until = e.Until
 	case Reached:

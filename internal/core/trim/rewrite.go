@@ -44,7 +44,7 @@ func New(f File, s Schedule) *Rewriter {
 // Next is a change from the next command on. Lead is where the lines so far lead.
 func (r *Rewriter) Next(t Trim, lead gcode.State) Change {
 	c := Change{From: r.n, Trim: t, Has: r.accel}
-	if !r.reads && len(r.rest) == 0 {
+	if !r.reads && len(r.rest.upTo(r.n)) == 0 {
 		c.Lead = lead
 	}
 	return c
@@ -56,7 +56,7 @@ func (r *Rewriter) Next(t Trim, lead gcode.State) Change {
 // heater that somebody has turned off stays off.
 func (r *Rewriter) Take(c Change, setpoints map[heat.Heater]float64) (out []string) {
 	before := r.now
-	r.rest = append(r.rest[:len(r.rest):len(r.rest)], c)
+	r.rest = r.rest.And(c)
 	r.turn()
 	for _, h := range slices.Sorted(maps.Keys(r.given)) {
 		is := r.now.Setpoint(h, r.given[h], r.first())

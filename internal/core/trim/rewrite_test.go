@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -406,6 +407,34 @@ func TestWhatWasGivenAlreadyIsGivenAnew(t *testing.T) {
 	}
 	if r.At() != 3 {
 		t.Errorf("%d commands", r.At())
+	}
+}
+
+func TestAChangeBehindThatTheRunHasNotComeToIsNoneAnyMore(t *testing.T) {
+	lines := func(r *trim.Rewriter, from int) (out []string) {
+		for n := from; n < 8; n++ {
+			out = append(out, r.Line(fmt.Sprintf("G1 X%d E%d F600", n, n)))
+		}
+		return out
+	}
+	file := trim.File{Highest: 10, Room: 100}
+	then := trim.Schedule{{From: 6, Trim: trim.Trim{Speed: 50}}} // which the host before had said, and the printer has not taken
+	r := trim.New(file, then)
+	var lead gcode.State
+	for n := range 3 {
+		r.Line(fmt.Sprintf("G1 X%d E%d F600", n, n))
+		lead.At[gcode.X], lead.At[gcode.E], lead.Feed = float64(n), float64(n), 10
+	}
+	c := r.Next(trim.Trim{Speed: 200}, lead)
+	r.Take(c, nil)
+	got := lines(r, 3)
+	for n, line := range got {
+		if want := fmt.Sprintf("G1 X%d E%d F1200", n+3, n+3); line != want {
+			t.Errorf("behind the change it says %q, want %q", line, want)
+		}
+	}
+	if again := lines(trim.New(file, then.And(c)), 0)[3:]; !slices.Equal(again, got) {
+		t.Errorf("told again it says %q, and said %q", again, got)
 	}
 }
 

@@ -257,9 +257,21 @@ type Change struct {
 	Has  Accel       `json:",omitzero"` // with what the file, or the printer before it, accelerates
 }
 
-// A Schedule is the trims of a run in the order in which they were made. The last that
-// was made from a command on holds.
+// A Schedule is the trims of a run in the order of the commands from which on they hold.
 type Schedule []Change
+
+// And is the schedule with a change that is made now. Those that were to be made behind it, at
+// commands that the printer had not taken after all when its host was cut off, are none any more.
+func (s Schedule) And(c Change) Schedule { return append(s.upTo(c.From), c) }
+
+// upTo are the changes up to a command.
+func (s Schedule) upTo(from int) Schedule {
+	n := len(s)
+	for n > 0 && s[n-1].From > from {
+		n--
+	}
+	return s[:n:n]
+}
 
 // Last is the trim that was made last.
 func (s Schedule) Last() Trim {
