@@ -50,7 +50,7 @@ func openCount(name string, flag int) (*Count, error) {
 		return nil, err
 	}
 	if flag != 0 { // so that a store finds its page, however full the memory is
-		if err := unix.Fallocate(int(f.Fd()), 0, 0, countSize); err != nil {
+		if err := fallocate(f, 0, countSize); err != nil {
 			return nil, fmt.Errorf("there is no memory for %s: %w", path, err)
 		}
 	}

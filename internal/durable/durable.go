@@ -324,9 +324,17 @@ func (system) truncate(f *os.File, size int64) error { return f.Truncate(size) }
 // allocate makes room at the file's end without writing it: pages that were written in
 // one go would be written again as a whole for every byte that changes in them.
 func (system) allocate(f *os.File, from, n int64) error {
-	err := unix.Fallocate(int(f.Fd()), 0, from, n)
+	err := fallocate(f, from, n)
 	if errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.ENOSYS) {
 		_, err = f.WriteAt(make([]byte, n), from)
+	}
+	return err
+}
+
+// fallocate makes room in a file, whatever signals come meanwhile.
+func fallocate(f *os.File, from, n int64) (err error) {
+	for err = unix.EINTR; err == unix.EINTR; {
+		err = unix.Fallocate(int(f.Fd()), 0, from, n)
 	}
 	return err
 }
