@@ -282,12 +282,14 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 	b.do(page, chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:one of many")]`))
 	b.until("the newest to be seen", func(api.Bench) bool { return behind() < 2 })
 	b.do(page, chromedp.Evaluate[chromedp.Void](`document.querySelector('[role=log]').scrollTop = 0`))
-	if _, err := b.Say(t.Context(), "M118 behind"); err != nil {
-		t.Fatal(err)
-	}
-	b.do(page, chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "N0 M110")]`))
-	if behind() < 2 {
-		t.Error("whoever went back to the first line is taken to the newest")
+	b.until("the first lines to be seen", func(api.Bench) bool { return behind() > 100 }) // whichever those are that it still has
+	for range 5 { // once it has been taken to the newest, it stays there
+		if _, err := b.Say(t.Context(), "M118 behind"); err != nil {
+			t.Fatal(err)
+		}
+		if behind() < 2 {
+			t.Fatal("whoever went back to the first lines is taken to the newest")
+		}
 	}
 	b.do(page, chromedp.Evaluate[chromedp.Void](`(() => { const box = document.querySelector('[role=log]'); box.scrollTop = box.scrollHeight })()`))
 	b.do(page, chromedp.WaitVisible(`//*[@role="log"]//*[contains(., "echo:behind")]`))

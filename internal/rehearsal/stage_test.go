@@ -40,16 +40,20 @@ func (endless) Read(p []byte) (int, error) {
 	return copy(p, strings.Repeat(line, len(p)/len(line)+1)[:len(p)/len(line)*len(line)]), nil
 }
 
+// patience bounds every wait: a rehearsal has the lowest priority, and beside programs that
+// take all of the processor it gets hardly any.
+const patience = 10 * time.Minute
+
 // until waits for a condition.
 func until(t *testing.T, there func() bool) {
 	t.Helper()
 	look := time.NewTicker(time.Millisecond)
 	defer look.Stop()
-	for deadline := time.After(time.Minute); !there(); {
+	for deadline := time.After(patience); !there(); {
 		select {
 		case <-look.C:
 		case <-deadline:
-			t.Fatal("it does not come to that in a minute")
+			t.Fatalf("it does not come to that in %s", patience)
 		}
 	}
 }

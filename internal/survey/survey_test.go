@@ -89,11 +89,15 @@ func store(t *testing.T, s *shelf.Shelf, name string, body []byte) toolpath.File
 	return f
 }
 
+// patience bounds every wait: a survey has the lowest priority, and beside programs that take
+// all of the processor it gets hardly any.
+const patience = 10 * time.Minute
+
 // until waits for a condition.
 func until(t *testing.T, what string, holds func() bool) {
 	t.Helper()
 	for begun := time.Now(); !holds(); {
-		if time.Since(begun) > time.Minute {
+		if time.Since(begun) > patience {
 			t.Fatalf("waited in vain for %s", what)
 		}
 		time.Sleep(5 * time.Millisecond)
