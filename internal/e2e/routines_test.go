@@ -283,7 +283,7 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 	b.until("the newest to be seen", func(api.Bench) bool { return behind() < 2 })
 	b.do(page, chromedp.Evaluate[chromedp.Void](`document.querySelector('[role=log]').scrollTop = 0`))
 	b.until("the first lines to be seen", func(api.Bench) bool { return behind() > 100 }) // whichever those are that it still has
-	for range 5 { // once it has been taken to the newest, it stays there
+	for range 5 {                                                                         // once it has been taken to the newest, it stays there
 		if _, err := b.Say(t.Context(), "M118 behind"); err != nil {
 			t.Fatal(err)
 		}
