@@ -1,22 +1,20 @@
 package host_test
 
 import (
-	"crypto/sha256"
 	"flag"
 	"fmt"
 	"math/rand/v2"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
 
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/trim"
-	"diathermon/internal/durable"
 	"diathermon/internal/host"
+	"diathermon/internal/host/printing"
 	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
@@ -24,20 +22,59 @@ import (
 // crashes is how many prints TestAHostThatIsKilledAtAnyMoment lets hosts be killed in.
 var crashes = flag.Uint64("crashes", 12, "how many prints to kill hosts in")
 
+// mortal are journals in which a host that is killed writes no more.
+type mortal struct {
+	books
+	dead *atomic.Bool
+}
+
+func (m mortal) Begin(r run.Record) (printing.Book, error) {
+	b, err := m.books.Begin(r)
+	return page{b, m.dead}, err
+}
+
+func (m mortal) Unfinished() (*run.Life, printing.Book, error) {
+	life, b, err := m.books.Unfinished()
+	return life, page{b, m.dead}, err
+}
+
+type page struct {
+	printing.Book
+	dead *atomic.Bool
+}
+
+func (p page) Said(next int) {
+	if !p.dead.Load() {
+		p.Book.Said(next)
+	}
+}
+
+func (p page) Note(e run.Entry) error {
+	if p.dead.Load() {
+		return nil
+	}
+	return p.Book.Note(e)
+}
+
+func (p page) Close(keep bool) { p.Book.Close(keep || p.dead.Load()) }
+
+// newMortalRig is newRigOver with hosts that crash.
+func newMortalRig(t *testing.T, over pace, config simprinter.Config, part samples.Part) *rig {
+	t.Helper()
+	var r *rig
+	dead := &atomic.Bool{}
+	r = newRigOver(t, over, config, part, func(c *host.Config) { c.Journal = mortal{c.Journal.(books), dead} })
+	r.dead = dead
+	return r
+}
+
 // crash lets the host end at once, with its journals as they are now and with what it has
-// written and the cable has not brought lost, but for so many bytes; another one comes in its place.
+// written and the cable has not brought lost, but for so many bytes; another one comes in its
+// place.
 func (r *rig) crash(brought int) {
 	r.t.Helper()
 	synctest.Wait()
-	was := r.journals
-	r.journals = r.t.TempDir()
-	files, err := filepath.Glob(filepath.Join(was, "*"))
-	if err != nil {
-		r.t.Fatal(err)
-	}
-	for _, path := range files {
-		r.copyJournal(path, filepath.Join(r.journals, filepath.Base(path)))
-	}
+	r.dead.Store(true)
 	gone := r.cable.Swap(nil)
 	gone.Close()
 	r.board.do(func(b *simprinter.Board) {
@@ -50,31 +87,8 @@ func (r *rig) crash(brought int) {
 	})
 	r.until(time.Minute, func(b host.Bench) bool { return b.Run.State == run.Interrupted || b.Run.State.Final() })
 	r.leave()
+	r.dead.Store(false)
 	r.arrive()
-}
-
-// copyJournal makes a journal another, with what memory keeps of it.
-func (r *rig) copyJournal(from, to string) {
-	body, err := os.ReadFile(from)
-	if err == nil {
-		err = os.WriteFile(to, body, 0o600)
-	}
-	if err != nil {
-		r.t.Fatal(err)
-	}
-	name := func(path string) string { return fmt.Sprintf("diathermon-%x", sha256.Sum256([]byte(path))) }
-	was, err := durable.OpenCount(name(from))
-	if err != nil {
-		r.t.Fatal(err)
-	}
-	defer was.Close()
-	is, err := durable.NewCount(name(to))
-	if err != nil {
-		r.t.Fatal(err)
-	}
-	is.Set(was.Get())
-	is.Close()
-	r.t.Cleanup(func() { durable.RemoveCount(name(to)) })
 }
 
 func TestAHostThatIsKilledAtAnyMomentGoesOn(t *testing.T) {
@@ -83,16 +97,16 @@ func TestAHostThatIsKilledAtAnyMomentGoesOn(t *testing.T) {
 		config, fast := simprinter.Vesper(), rng.IntN(2) == 0
 		dialect := []string{"", "naming=full", "naming=full,plainly=temperatures"}[rng.IntN(3)]
 		config.Dialect = simprinter.MustDialect(dialect)
-		over := pace{late: time.Duration(1+rng.IntN(30)) * time.Millisecond, slow: time.Duration(rng.IntN(50)) * time.Millisecond}
+		cable := pace{late: time.Duration(1+rng.IntN(30)) * time.Millisecond, slow: time.Duration(rng.IntN(50)) * time.Millisecond}
 		layers, most := 6, 15*time.Second
 		if fast {
-			over.warp, layers, most = 100, 25, time.Second
+			cable.warp, layers, most = 100, 25, time.Second
 		}
-		any := func(most time.Duration) time.Duration { return time.Duration(rng.Int64N(int64(most))) }
+		some := func(most time.Duration) time.Duration { return time.Duration(rng.Int64N(int64(most))) }
 		trims, holds := rng.IntN(2) == 0, rng.IntN(2) == 0
-		t.Run(fmt.Sprintf("%d at %d times with %q, changed %v", seed, max(over.warp, 1), dialect, trims), func(t *testing.T) {
+		t.Run(fmt.Sprintf("%d at %d times with %q, changed %v", seed, max(cable.warp, 1), dialect, trims), func(t *testing.T) {
 			synctest.Test(t, func(t *testing.T) {
-				r := newRigOver(t, over, config, samples.Coupon(layers))
+				r := newMortalRig(t, cable, config, samples.Coupon(layers))
 				onward := func(b host.Bench) bool { // lets a held run go on
 					if b.Run == nil || b.Run.State != run.Held || !slices.Contains(b.Run.May, run.MayResume) {
 						return false
@@ -110,7 +124,7 @@ func TestAHostThatIsKilledAtAnyMomentGoesOn(t *testing.T) {
 					}); over(b) {
 						break
 					}
-					time.Sleep(any(most))
+					time.Sleep(some(most))
 					for range rng.IntN(3) {
 						if trims {
 							r.Run.Trim(t.Context(), "", func(is trim.Trim) trim.Trim {
@@ -118,14 +132,14 @@ func TestAHostThatIsKilledAtAnyMomentGoesOn(t *testing.T) {
 								return is
 							}, "keeper")
 						}
-						time.Sleep(any(most / 50))
+						time.Sleep(some(most / 50))
 					}
 					if holds && rng.IntN(2) == 0 {
 						r.Run.Hold(t.Context(), "")
-						time.Sleep(any(most / 10))
+						time.Sleep(some(most / 10))
 						if rng.IntN(2) == 0 {
 							r.Run.Resume(t.Context(), "")
-							time.Sleep(any(most / 10))
+							time.Sleep(some(most / 10))
 						}
 					}
 					r.crash(rng.IntN(40))
@@ -142,7 +156,7 @@ func TestAHostThatIsKilledAtAnyMomentGoesOn(t *testing.T) {
 func TestACountThatWasMisheardIsAskedForAnew(t *testing.T) {
 	for _, fewer := range []int{1, 3, 9} {
 		synctest.Test(t, func(t *testing.T) {
-			r := newRig(t, 6)
+			r := newMortalRig(t, pace{}, simprinter.Vesper(), samples.Coupon(6))
 			r.until(time.Hour, drawing)
 			r.crash(0)
 			taken := r.board.executed()

@@ -30,7 +30,8 @@ type rig struct {
 	files    folder
 	board    *standIn
 	begun    time.Time
-	pace     pace // of every cable
+	pace     pace         // of every cable
+	dead     *atomic.Bool // the host of a rig whose hosts crash writes no more
 	journals string
 	kept     *memory
 	change   []func(*host.Config)
@@ -61,7 +62,8 @@ func newRigOn(t *testing.T, config simprinter.Config, part samples.Part, change 
 func newRigOver(t *testing.T, pace pace, config simprinter.Config, part samples.Part, change ...func(*host.Config)) *rig {
 	t.Helper()
 	config.Record, config.Dialect.Trusting = true, true // so that it is the host that notices what is wrong
-	r := &rig{t: t, change: change, files: shelfOf(t, part), board: newStandIn(config), begun: time.Now(), pace: pace, journals: t.TempDir()}
+	r := &rig{t: t, change: change, files: shelfOf(t, part), board: newStandIn(config),
+		begun: time.Now(), pace: pace, journals: t.TempDir()}
 	r.arrive()
 	r.until(10*time.Second, isLive)
 	if _, err := r.Run.Start(t.Context(), printing.Order{File: "coupon.gcode"}); err != nil {
@@ -199,7 +201,8 @@ func TestTheEndOfARunOutlivesTheHostBeforeItIsRecorded(t *testing.T) {
 		b := r.until(time.Minute, isLive)
 		r.kept.mu.Lock()
 		defer r.kept.mu.Unlock()
-		if told := r.kept.runs; b.Run != nil || len(told) != 1 || told[0].State != run.Finished || told[0].Taken != told[0].Commands || told[0].Ended.IsZero() {
+		if told := r.kept.runs; b.Run != nil || len(told) != 1 ||
+			told[0].State != run.Finished || told[0].Taken != told[0].Commands || told[0].Ended.IsZero() {
 			t.Errorf("the next host goes on with %+v, and records %+v", b.Run, told)
 		}
 		if left, _ := filepath.Glob(filepath.Join(r.journals, "*")); len(left) != 0 {

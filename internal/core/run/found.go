@@ -70,6 +70,19 @@ func (l *Life) rejoin(number int, m Machine) {
 	l.do(Effect{Do: DoReplay, Number: number, After: *s.After})
 }
 
+// rejoinAnew begins once more with another number: the printer's count was not certain, and
+// was asked for anew. What was done to the heaters meanwhile stays done.
+func (l *Life) rejoinAnew(number int, m Machine) {
+	s := l.stage.(rejoining)
+	l.stage = away{s.absent}
+	l.do(Effect{Do: DoDrop})
+	l.rejoin(number, m)
+	if again, is := l.stage.(rejoining); is {
+		again.cool, again.cooled = s.cool, s.cooled
+		l.stage = again
+	}
+}
+
 // replayed notes where the lines lead that the printer has taken.
 func (l *Life) replayed(e Event, m Machine) {
 	s := l.stage.(rejoining)

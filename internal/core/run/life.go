@@ -335,15 +335,8 @@ func (l *Life) step(e Event, m Machine) error {
 	// And found again.
 	case is{Away, OnKept}:
 		l.rejoin(e.Number, m)
-	case is{Rejoining, OnKept}: // its count was not certain, so that it was asked anew
-		s := l.stage.(rejoining)
-		l.stage = away{s.absent}
-		l.do(Effect{Do: DoDrop})
-		l.rejoin(e.Number, m)
-		if again, is := l.stage.(rejoining); is {
-			again.cool, again.cooled = s.cool, s.cooled
-			l.stage = again
-		}
+	case is{Rejoining, OnKept}:
+		l.rejoinAnew(e.Number, m)
 	case is{Away, OnBlank}:
 		l.forget(e.Reason, m)
 	case is{Fresh, OnTrim}, is{Preparing, OnTrim}, is{Soaking, OnTrim}, is{Heating, OnTrim}, is{Drawing, OnTrim}, is{Settling, OnTrim}, is{Leaving, OnTrim}, is{Parked, OnTrim}, is{Returning, OnTrim}, is{CutShort, OnTrim}, is{Paused, OnTrim}:

@@ -52,6 +52,9 @@ func (p *Position) Point() *run.Point { return &p.point }
 // before it is called.
 func (p *Position) Await() { p.since = []string{} }
 
+// Forgo ends what Await began: nobody is going to say it.
+func (p *Position) Forgo() { p.since = nil }
+
 // Set says where the lines have led.
 func (p *Position) Set(at run.Point) {
 	since := p.since

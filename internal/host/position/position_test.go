@@ -48,6 +48,13 @@ func TestWhereTheLinesLead(t *testing.T) {
 	if at := p.Point().At; at != (gcode.Position{30, 9, 2}) {
 		t.Errorf("what was taken meanwhile leads to %v", at)
 	}
+	p.Await()
+	took("G1 X40")
+	p.Forgo()
+	p.Set(run.Point{State: gcode.State{At: gcode.Position{8, 9, 1}}})
+	if at := p.Point().At; at != (gcode.Position{8, 9, 1}) {
+		t.Errorf("what was taken before nothing was said leads to %v", at)
+	}
 	if p.Hear(part.Forgotten{}); p.Now().Known || p.Point().At[0] != 0 {
 		t.Errorf("it remembers %+v", p.Now())
 	}

@@ -177,6 +177,7 @@ func (p *Printing) carryOut(j *job, e run.Effect) {
 			p.talk.Conversation().Hold(p.loop.Now(), !e.Open)
 		}
 	case run.DoDrop:
+		p.where.Forgo()
 		j.ahead.close()
 		j.ahead, j.handed, j.next, j.outlook.watching = nil, nil, 0, watching{}
 		if p.talk.Conversation() != nil {
