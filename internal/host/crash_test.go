@@ -97,10 +97,11 @@ func TestAHostThatIsKilledAtAnyMomentGoesOn(t *testing.T) {
 		config, fast := simprinter.Vesper(), rng.IntN(2) == 0
 		dialect := []string{"", "naming=full", "naming=full,plainly=temperatures"}[rng.IntN(3)]
 		config.Dialect = simprinter.MustDialect(dialect)
-		cable := pace{late: time.Duration(1+rng.IntN(30)) * time.Millisecond, slow: time.Duration(rng.IntN(50)) * time.Millisecond}
+		ms := func(most int) time.Duration { return time.Duration(rng.IntN(most)) * time.Millisecond }
+		cable := pace{late: ms(30) + time.Millisecond, slow: ms(350)} // as much as a converter holds
 		layers, most := 6, 15*time.Second
 		if fast {
-			cable.warp, layers, most = 100, 25, time.Second
+			cable.warp, cable.slow, layers, most = 100, ms(50), 25, time.Second
 		}
 		some := func(most time.Duration) time.Duration { return time.Duration(rng.Int64N(int64(most))) }
 		trims, holds := rng.IntN(2) == 0, rng.IntN(2) == 0
