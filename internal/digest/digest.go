@@ -8,6 +8,7 @@ package digest
 import (
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"hash"
 	"io"
 	"strings"
@@ -47,4 +48,28 @@ func Again(r io.Reader, known string) (string, int64, error) {
 	sum := Like(known)
 	n, err := io.CopyBuffer(struct{ io.Writer }{sum}, r, make([]byte, 256<<10))
 	return sum.String(), n, err
+}
+
+// ErrOther means that bytes are not those of a digest.
+var ErrOther = errors.New("its bytes are not those that were stored")
+
+// Checked hands out the bytes of r. Where r ends, the error is ErrOther instead of io.EOF if
+// they were not those of a digest.
+func Checked(r io.Reader, known string) io.Reader {
+	sum := Like(known)
+	return &checked{io.TeeReader(r, sum), sum, known}
+}
+
+type checked struct {
+	io.Reader
+	sum   Sum
+	known string
+}
+
+func (c *checked) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	if err == io.EOF && c.sum.String() != c.known {
+		err = ErrOther
+	}
+	return n, err
 }

@@ -263,7 +263,7 @@ func BenchmarkHalt(b *testing.B) {
 
 // apart is a service that is a process of its own, with a stand-in at 115200 baud, where
 // it listens and its data folder.
-func apart(b *testing.B) (s *bench, p *process, address, data string) {
+func apart(b testing.TB) (s *bench, p *process, address, data string) {
 	dir := reachable(b)
 	data, address = filepath.Join(dir, "data"), freeAddress(b)
 	port, printer := filepath.Join(dir, "port"), simprinter.Vesper()

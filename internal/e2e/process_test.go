@@ -3,7 +3,6 @@ package e2e
 import (
 	"bufio"
 	"bytes"
-	"fmt"
 	"io"
 	"net"
 	"os"
@@ -138,20 +137,74 @@ func dial(t testing.TB, address, data string) *client.Client {
 	return c
 }
 
-// idlers is how many threads of a process have the lowest priority.
-func idlers(t *testing.T, pid int) (n int) {
+// idlers are the processes of the lowest priority that a process has started, by what they
+// do.
+func idlers(t *testing.T, pid int) map[string]int {
 	t.Helper()
-	tasks, err := filepath.Glob(fmt.Sprintf("/proc/%d/task/*/stat", pid))
+	all := map[string]int{}
+	found, err := filepath.Glob("/proc/[0-9]*")
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, path := range tasks {
-		stat, _ := os.ReadFile(path)
-		if fields := strings.Fields(string(stat[bytes.LastIndexByte(stat, ')')+1:])); len(fields) > 16 && fields[16] == "19" {
-			n++
+	const parent, nice = 1, 16 // after the name
+	for _, path := range found {
+		stat, _ := os.ReadFile(filepath.Join(path, "stat"))
+		said, _ := os.ReadFile(filepath.Join(path, "cmdline"))
+		fields, args := strings.Fields(string(stat[bytes.LastIndexByte(stat, ')')+1:])), strings.Split(string(said), "\x00")
+		if len(fields) > nice && fields[parent] == strconv.Itoa(pid) && fields[nice] == "19" && len(args) > 1 {
+			all[args[1]], _ = strconv.Atoi(filepath.Base(path))
 		}
 	}
-	return n
+	return all
+}
+
+func TestNobodyWaitsForWorkOfTheLowestPriority(t *testing.T) {
+	t.Parallel()
+	b, p, _, _ := apart(t)
+	defer b.device.Close()
+	b.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
+	b.surveyed("waits.gcode")
+	if _, err := b.SayBed(t.Context(), api.SayBed{State: "clear"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.Rehearse(t.Context(), "waits.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	stop := func(what string) { // it gets no processor at all
+		t.Helper()
+		b.until(what, func(api.Bench) bool { return idlers(t, p.cmd.Process.Pid)[what] != 0 })
+		id := idlers(t, p.cmd.Process.Pid)[what]
+		if err := syscall.Kill(id, syscall.SIGSTOP); err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { syscall.Kill(id, syscall.SIGKILL) })
+	}
+	stop("rehearsal")
+	b.mustSend("large.gcode", append(bytes.Repeat([]byte("; a long word about the sky\n"), 1<<20), coupon(t, 3)...), false)
+	b.until("its survey", func(api.Bench) bool {
+		known, err := b.File(t.Context(), "large.gcode")
+		return err == nil && known.Survey.State == "surveying"
+	})
+	stop("survey")
+	if _, err := b.Start(t.Context(), "large.gcode"); err != nil { // what is wanted now is worked out now
+		t.Fatal(err)
+	}
+	b.untilRun("warming")
+	if known, err := b.File(t.Context(), "large.gcode"); err != nil || known.Survey.State != "done" || len(idlers(t, p.cmd.Process.Pid)) != 2 {
+		t.Errorf("it is started and %+v, %v, beside %v", known.Survey, err, idlers(t, p.cmd.Process.Pid))
+	}
+	setpoints := func() (nozzle, bed float64) {
+		b.device.Do(func(board *simprinter.Board) { nozzle, bed = board.Setpoints() })
+		return nozzle, bed
+	}
+	b.until("heat", func(api.Bench) bool { nozzle, bed := setpoints(); return nozzle+bed > 0 })
+	p.cmd.Process.Signal(syscall.SIGTERM)
+	if code := p.ended(); code != 0 {
+		t.Errorf("SIGTERM led to exit code %d: %s", code, p.words())
+	}
+	if nozzle, bed := setpoints(); nozzle != 0 || bed != 0 {
+		t.Errorf("it left the nozzle at %g °C and the bed at %g °C", nozzle, bed)
+	}
 }
 
 func TestServeSurvivesBeingKilled(t *testing.T) {
@@ -168,9 +221,6 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 	c := dial(t, address, data)
 	b := &bench{Client: c, t: t}
 	b.live()
-	if n := idlers(t, first.cmd.Process.Pid); n != 2 { // for surveys and rehearsals
-		t.Errorf("%d threads have the lowest priority", n)
-	}
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	b.untilRun("running")
 

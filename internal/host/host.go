@@ -27,7 +27,12 @@ const (
 	retryOpen   = 2 * time.Second        // between tries to open the port
 	closedFor   = 250 * time.Millisecond // before a port is opened anew: a board needs it to notice
 	tickEvery   = 250 * time.Millisecond // for the parts
-	closingTime = 5 * time.Second        // for what must be done before the host ends
+
+	// For what must be done before the host ends: while the printer does not answer, and while
+	// it does. It may be homing or probing its bed, and reads nothing until that is done.
+	closingDeaf = 5 * time.Second
+	closingLive = time.Minute
+	closingSaid = 3 * time.Second // after which it is said what the end waits for
 )
 
 // A Host is one printer at work.
@@ -174,9 +179,9 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 	defer writer.Quit()
 	h.Link.Begin(writer)
 
-	var closing time.Time // by when the host ends, once it is to
+	var closing closing
 	leave := func() error {
-		closing = time.Now().Add(closingTime)
+		closing.since = time.Now()
 		h.loop.Announce(part.Leaving{})
 		return nil
 	}
@@ -186,7 +191,7 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 	tick := time.Now().Add(tickEvery)
 	for !h.Link.Reopen() {
 		h.Link.Carry()
-		if !closing.IsZero() && !h.loop.Busy() {
+		if !closing.since.IsZero() && !h.loop.Busy() {
 			return nil
 		}
 		wait := time.Until(tick)
@@ -217,11 +222,34 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 			tick = now.Add(tickEvery)
 			h.loop.Tick()
 		}
-		if !closing.IsZero() && now.After(closing) {
+		if !closing.since.IsZero() && closing.over(h, now) {
 			return errors.New("the host was shut down")
 		}
 	}
 	return nil
+}
+
+// A closing is the end of a host that waits for the printer to turn its heaters off.
+type closing struct {
+	since time.Time // zero: the host is not to end
+	said  bool
+}
+
+// over reports whether it has waited long enough, and says what it waits for.
+func (c *closing) over(h *Host, now time.Time) bool {
+	waited, most := now.Sub(c.since), closingDeaf
+	if h.Link.Live() {
+		most = closingLive
+	}
+	switch {
+	case waited > most:
+		h.loop.Log.Error("the printer has not turned its heaters off: switch it off if it heats", "waited", most)
+		return true
+	case waited > closingSaid && !c.said:
+		c.said = true
+		h.loop.Log.Info("waiting until the printer, which is busy, turns its heaters off", "at_most", closingLive)
+	}
+	return false
 }
 
 // listen gathers, on a goroutine of its own, what comes seldom: it puts a call for each

@@ -32,6 +32,7 @@ import (
 	"diathermon/internal/host/talk"
 	"diathermon/internal/journal"
 	"diathermon/internal/samples"
+	"diathermon/internal/shelf"
 	"diathermon/internal/simprinter"
 )
 
@@ -229,6 +230,7 @@ type folder struct {
 
 func (f folder) File(context.Context, string) (toolpath.File, error)        { return f.file, nil }
 func (f folder) Open(context.Context, toolpath.File) (io.ReadCloser, error) { return os.Open(f.path) }
+func (f folder) Read(string) (*os.File, error)                              { return os.Open(f.path) }
 
 // written is a part that is written as a file.
 type written interface{ Write(io.Writer) error }
@@ -243,15 +245,11 @@ func shelfOf(t *testing.T, part written) folder {
 	if err := os.WriteFile(f.path, body.Bytes(), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	summary, err := toolpath.Scan(&body, toolpath.Options{Limits: motion.Ordinary})
-	if err != nil {
+	var err error
+	if f.file, err = shelf.Examine(t.Context(), &body, "", toolpath.Options{Limits: motion.Ordinary}, nil); err != nil {
 		t.Fatal(err)
 	}
-	info, err := os.Stat(f.path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	f.file = toolpath.File{Name: "coupon.gcode", Size: info.Size(), Summary: summary}
+	f.file.Name = "coupon.gcode"
 	return f
 }
 

@@ -138,6 +138,8 @@ func (s shelfNow) Open(ctx context.Context, f toolpath.File) (io.ReadCloser, err
 	return (*s.now).Open(ctx, f)
 }
 
+func (s shelfNow) Read(name string) (*os.File, error) { return (*s.now).Read(name) }
+
 // readWith reads the file for a printer that has told its limits.
 func (f *folder) readWith(t *testing.T, l motion.Limits) {
 	t.Helper()

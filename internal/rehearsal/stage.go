@@ -3,12 +3,13 @@ package rehearsal
 import (
 	"context"
 	"errors"
-	"io"
+	"os"
 	"slices"
 	"sync"
 	"time"
 
 	"diathermon/internal/core/toolpath"
+	"diathermon/internal/digest"
 	"diathermon/internal/idle"
 )
 
@@ -48,7 +49,7 @@ type Rehearsal struct {
 // Shelf is where the files are.
 type Shelf interface {
 	File(ctx context.Context, name string) (toolpath.File, error)
-	Open(ctx context.Context, f toolpath.File) (io.ReadCloser, error)
+	Read(name string) (*os.File, error)
 }
 
 // A Stage rehearses files one after another, in the background. Make one with NewStage.
@@ -125,9 +126,7 @@ func (s *Stage) of(digest string) *Rehearsal {
 }
 
 // Work rehearses until the context ends.
-func (s *Stage) Work(ctx context.Context) { idle.Work(ctx, s.work) }
-
-func (s *Stage) work(ctx context.Context) {
+func (s *Stage) Work(ctx context.Context) {
 	for ctx.Err() == nil {
 		if r, own, ended := s.next(ctx); r != nil {
 			s.rehearse(own, r)
@@ -180,7 +179,7 @@ func (s *Stage) play(ctx context.Context, r *Rehearsal) (Report, error) {
 	case f.Trouble != "":
 		return Report{}, errors.New(f.Trouble)
 	}
-	body, err := s.shelf.Open(ctx, f)
+	body, err := s.shelf.Read(f.Name)
 	if err != nil {
 		return Report{}, err
 	}
@@ -189,9 +188,23 @@ func (s *Stage) play(ctx context.Context, r *Rehearsal) (Report, error) {
 	if err != nil {
 		return Report{}, err
 	}
-	return Play(ctx, body, f, p, r.Asked, func(at Progress) {
+	return playing.Work(ctx, part{f, p, r.Asked}, []*os.File{body}, func(at Progress) {
 		s.mu.Lock()
 		defer s.mu.Unlock()
 		r.Progress = at
 	})
+}
+
+// playing is the work of rehearsing a file, which nobody waits for.
+var playing = idle.New("rehearsal", func(p part, files []*os.File, note func(Progress)) (Report, error) {
+	return Play(context.Background(), digest.Checked(files[0], p.Facts.Digest), p.Facts, p.Printer, p.Begins, note)
+})
+
+func init() { playing.Serve() }
+
+// A part is what it takes to rehearse a file.
+type part struct {
+	Facts   toolpath.File
+	Printer Printer
+	Begins  time.Time
 }

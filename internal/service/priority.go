@@ -6,17 +6,15 @@ import (
 	"strconv"
 
 	"golang.org/x/sys/unix"
-
-	"diathermon/internal/idle"
 )
 
 // niceness is what the service runs with where it may: other programs of a small
 // computer must not keep the printer waiting.
 const niceness = -10
 
-// Hurry raises the priority of every thread of this process that is not idle, where
-// that is allowed. It is for a process that is a service and nothing else, once it has
-// started: its database's priority stays as it is.
+// Hurry raises the priority of every thread of this process, where that is allowed. It
+// is for a process that is a service and nothing else, once it has started: its
+// database's priority stays as it is.
 //
 // It also lets more goroutines run at once than there are cores. The kernel is
 // better than Go's scheduler at letting a halt go before an upload that keeps a
@@ -29,7 +27,7 @@ func Hurry() {
 		return
 	}
 	for _, t := range tasks {
-		if id, err := strconv.Atoi(t.Name()); err == nil && !idle.Idles(id) && unix.Setpriority(unix.PRIO_PROCESS, id, niceness) != nil {
+		if id, err := strconv.Atoi(t.Name()); err == nil && unix.Setpriority(unix.PRIO_PROCESS, id, niceness) != nil {
 			return
 		}
 	}

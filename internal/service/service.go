@@ -50,6 +50,7 @@ type Service struct {
 	log     *slog.Logger
 	listens net.Addr
 	server  *http.Server
+	cool    func()   // ends the host, with heaters off; nil: it does not work yet
 	closers []func() // in the order of their making
 	failed  chan error
 	again   chan struct{}
@@ -127,15 +128,17 @@ func Keep(ctx context.Context, c Config, logger *slog.Logger, up func(*Service) 
 	}
 }
 
-// work runs f until the service is closed.
-func (s *Service) work(f func(context.Context)) {
+// work runs f until the service is closed, or what is returned is called.
+func (s *Service) work(f func(context.Context)) (end func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() {
 		defer close(done)
 		f(ctx)
 	}()
-	s.closers = append(s.closers, func() { cancel(); <-done })
+	end = func() { cancel(); <-done }
+	s.closers = append(s.closers, end)
+	return end
 }
 
 // How often, and after how long, the lock is tried again. A lock outlives its file for
@@ -247,8 +250,12 @@ func (s *Service) Code() (string, error) {
 // PairCode returns a new code that lets one program in.
 func (s *Service) PairCode() string { return s.people.Code() }
 
-// Close ends everything, the last made first.
+// Close ends everything, the last made first, but for the host: its heaters wait for
+// nobody.
 func (s *Service) Close() {
+	if s.cool != nil {
+		s.cool()
+	}
 	for i := len(s.closers) - 1; i >= 0; i-- {
 		s.closers[i]()
 	}

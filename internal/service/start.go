@@ -227,7 +227,7 @@ func (s *starting) host(ctx context.Context) (err error) {
 		s.log.Warn("a run was going on when the service last ended and has no journal; it is recorded as broken", "runs", n)
 	}
 	s.Shelf.Guard(s.Host.Run.InUse)
-	s.work(s.Host.Work)
+	s.cool = s.work(s.Host.Work)
 	s.stage = rehearsal.NewStage(s.Shelf, s.rehearsed)
 	s.work(s.stage.Work)
 	s.hindsight = hindsight.New(c.Printer, s.readings, s.Host.Heat, c.Pace, s.log)

@@ -90,7 +90,7 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 // last byte has come.
 func (s *Shelf) arrive(in *landing, a Arrival) (toolpath.Summary, error) {
 	if a.Whole {
-		return s.scan(in, nil)
+		return toolpath.Read(in, s.Reading())
 	}
 	var head bytes.Buffer
 	if _, err := io.CopyN(&head, in, judged); err != nil && err != io.EOF {
@@ -99,7 +99,7 @@ func (s *Shelf) arrive(in *landing, a Arrival) (toolpath.Summary, error) {
 	if a.Size <= atOnce && !a.Piece { // or it has not said
 		switch _, err := io.CopyN(&head, in, int64(atOnce-head.Len())); err {
 		case io.EOF:
-			return s.scan(&head, nil)
+			return toolpath.Read(&head, s.Reading())
 		case nil:
 		default:
 			return toolpath.Summary{}, err
@@ -109,7 +109,7 @@ func (s *Shelf) arrive(in *landing, a Arrival) (toolpath.Summary, error) {
 	if end := bytes.LastIndexByte(beginning, '\n'); end >= 0 {
 		beginning = beginning[:end+1]
 	}
-	if _, err := s.scan(bytes.NewReader(beginning), nil); err != nil && !errors.Is(err, toolpath.ErrNoCommands) {
+	if _, err := toolpath.Read(bytes.NewReader(beginning), s.Reading()); err != nil && !errors.Is(err, toolpath.ErrNoCommands) {
 		return toolpath.Summary{}, err
 	}
 	return toolpath.Summary{}, in.drain()
@@ -132,7 +132,7 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 	case errors.Is(err, fs.ErrNotExist):
 	case err != nil:
 		return toolpath.File{}, "", err
-	case old.Digest == f.Digest && old.Version == f.Version && s.matches(old):
+	case old.Digest == f.Digest && old.Version == f.Version && s.matches(ctx, old):
 		return old, Same, nil
 	case old.Digest == f.Digest: // whose bytes were changed by hand, or read by an older version
 	case !replace:
@@ -178,7 +178,7 @@ func (s *Shelf) twin(ctx context.Context, f toolpath.File) (toolpath.File, bool)
 		return toolpath.File{}, false
 	}
 	for _, other := range files {
-		if other.Name != f.Name && other.Digest == f.Digest && s.matches(other) {
+		if other.Name != f.Name && other.Digest == f.Digest && s.matches(ctx, other) {
 			whole, err := s.index.File(ctx, other.Name) // with its marks
 			return whole, err == nil
 		}

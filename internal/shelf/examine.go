@@ -15,41 +15,43 @@ import (
 	"diathermon/internal/digest"
 )
 
-// Look is what who has a file examined wants to see of it.
-type Look struct {
-	Stroke   func(*toolpath.Stroke) // each of its strokes; may be nil
-	Progress func(bytes int64)      // how far it has been read; may be nil
+// A Reader examines a file that is open, as Examine does.
+type Reader func(ctx context.Context, in *os.File, known string, how toolpath.Options) (toolpath.File, error)
 
-	opened  *os.FileInfo // becomes what was read; may be nil
-	unasked bool         // nobody waits for it, so that it is no time to take a file away
+// Examine reads a file to its end and says what it is: its size, its digest, which is of the
+// kind of the one that is known of it, and its facts. Progress is told how many bytes have
+// been read, if it is not nil. What is wrong with its content is ErrContent.
+func Examine(ctx context.Context, in io.Reader, known string, how toolpath.Options, progress func(bytes int64)) (toolpath.File, error) {
+	sum := digest.Like(known)
+	counted := &source{r: in, ctx: ctx, told: progress}
+	summary, err := toolpath.Read(io.TeeReader(counted, sum), how)
+	if err != nil && counted.err == nil {
+		err = content{err}
+	}
+	return toolpath.File{Size: counted.n.Load(), Digest: sum.String(), Summary: summary}, err
 }
 
-// examine reads a file that is already in the folder. Its digest is of the kind of the
-// one that is known of it.
-func (s *Shelf) examine(ctx context.Context, name, known string, look Look) (toolpath.File, error) {
+// Content is an error of what a file holds, in these words.
+func Content(words string) error { return content{errors.New(words)} }
+
+// look examines a file that is already in the folder, by itself or by another reader, and
+// returns besides what was opened.
+func (s *Shelf) look(ctx context.Context, name, known string, by Reader) (f toolpath.File, opened os.FileInfo, err error) {
 	in, err := os.Open(s.path(name))
 	if err != nil {
-		return toolpath.File{}, err
+		return f, nil, err
 	}
 	defer in.Close()
-	info, err := in.Stat()
-	if err != nil {
-		return toolpath.File{}, err
+	if opened, err = in.Stat(); err != nil {
+		return f, nil, err
 	}
-	if look.opened != nil {
-		*look.opened = info
+	if how := s.Reading(); by != nil {
+		f, err = by(ctx, in, known, how)
+	} else {
+		f, err = Examine(ctx, in, known, how, nil)
 	}
-	sum := digest.Like(known)
-	counted := &source{r: in, ctx: ctx, told: look.Progress}
-	summary, err := s.scan(io.TeeReader(counted, sum), look.Stroke)
-	return toolpath.File{Name: name, Size: counted.n.Load(), Digest: sum.String(), Stored: info.ModTime().UTC().Truncate(time.Millisecond), Summary: summary}, err
-}
-
-// scan reads a file to its end.
-func (s *Shelf) scan(r io.Reader, stroke func(*toolpath.Stroke)) (toolpath.Summary, error) {
-	how := *s.how.Load()
-	how.Stroke = stroke
-	return toolpath.Read(r, how)
+	f.Name, f.Stored = name, opened.ModTime().UTC().Truncate(time.Millisecond)
+	return f, opened, err
 }
 
 // Known returns what is known of a file now.
@@ -70,7 +72,7 @@ func (s *Shelf) Known(ctx context.Context, name string) (toolpath.File, error) {
 func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
 	f, err := s.Known(ctx, name)
 	for tries := 0; err == nil && !f.Surveyed() && tries < mostTries; tries++ {
-		if f, err = s.renew(ctx, f.Name, Look{}, false); errors.Is(err, ErrChanged) { // another has come in its place
+		if f, err = s.renew(ctx, f.Name, nil, false); errors.Is(err, ErrChanged) { // another has come in its place
 			f, err = s.Known(ctx, name)
 		}
 	}
@@ -80,21 +82,23 @@ func (s *Shelf) File(ctx context.Context, name string) (toolpath.File, error) {
 // mostTries is how often a file is examined that is replaced again and again meanwhile.
 const mostTries = 5
 
-// Survey works out what a file is, and lets it be looked at. It takes no file away: one
-// whose bytes are being changed by hand is ErrChanged.
-func (s *Shelf) Survey(ctx context.Context, name string, look Look) (toolpath.File, error) {
-	look.unasked = true
-	return s.renew(ctx, name, look, true)
+// Survey works out what a file is as that reader says. It takes no file away: one whose
+// bytes are being changed by hand is ErrChanged.
+func (s *Shelf) Survey(ctx context.Context, name string, by Reader) (toolpath.File, error) {
+	return s.renew(ctx, name, by, true)
 }
 
 // renew examines a file anew, which has not been before, whose facts are an older
-// version's or whose bytes have been changed by hand. Unless it must, it does not where
+// version's or whose bytes have been changed by hand; by another reader where nobody waits
+// for it, so that it is no time to take a file away. Unless it must, it does not where
 // somebody else just has. If another file has taken its place meanwhile, the error is
 // ErrChanged, and the index is as it was.
-func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (toolpath.File, error) {
-	lock, _ := s.renewing.LoadOrStore(name, new(sync.Mutex))
-	lock.(*sync.Mutex).Lock()
-	defer lock.(*sync.Mutex).Unlock()
+func (s *Shelf) renew(ctx context.Context, name string, by Reader, must bool) (toolpath.File, error) {
+	if by == nil { // who waits for a file does not wait for one that nobody waits for
+		lock, _ := s.renewing.LoadOrStore(name, new(sync.Mutex))
+		lock.(*sync.Mutex).Lock()
+		defer lock.(*sync.Mutex).Unlock()
+	}
 	if !must {
 		if f, err := s.index.File(ctx, name); err == nil && f.Surveyed() {
 			return f, nil
@@ -106,15 +110,13 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 	} else if err != nil {
 		return known, err
 	}
-	var read os.FileInfo
-	look.opened = &read
-	f, err := s.examine(ctx, name, known.Digest, look)
+	f, read, err := s.look(ctx, name, known.Digest, by)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return f, s.gone(ctx, name)
 	case ctx.Err() != nil:
 		return f, ctx.Err()
-	case errors.As(err, new(*fs.PathError)):
+	case err != nil && !errors.Is(err, ErrContent):
 		return f, err
 	}
 	s.mu.Lock()
@@ -135,10 +137,10 @@ func (s *Shelf) renew(ctx context.Context, name string, look Look, must bool) (t
 		if err != nil {
 			f.Summary = toolpath.Summary{Version: toolpath.Version, Trouble: err.Error()}
 		}
-	case err != nil && look.unasked: // somebody may be writing it
+	case err != nil && by != nil: // somebody may be writing it
 		return old, fmt.Errorf("%w: %s is no G-code now: %w", ErrChanged, name, err)
 	case err != nil: // as somebody has made it
-		return f, errors.Join(fmt.Errorf("%s: %w", name, content{err}), s.index.DeleteFile(ctx, name))
+		return f, errors.Join(fmt.Errorf("%s: %w", name, err), s.index.DeleteFile(ctx, name))
 	}
 	return f, s.index.PutFile(ctx, f)
 }
@@ -175,8 +177,8 @@ func (s *Shelf) Renew(ctx context.Context) {
 		return
 	}
 	for _, f := range files {
-		if ctx.Err() == nil && s.touched(f) && !s.matches(f) {
-			s.renew(ctx, f.Name, Look{}, true)
+		if ctx.Err() == nil && s.touched(f) && !s.matches(ctx, f) {
+			s.renew(ctx, f.Name, nil, true)
 		}
 	}
 }

@@ -133,7 +133,7 @@ func (s *Shelf) reconcile(ctx context.Context) error {
 		if _, err := Name(name); err != nil {
 			continue
 		}
-		if f, err = s.examine(ctx, name, f.Digest, Look{}); err != nil {
+		if f, _, err = s.look(ctx, name, f.Digest, nil); err != nil {
 			if !ok {
 				continue // not G-code: a person put it there and may take it away
 			}

@@ -85,6 +85,14 @@ func arrival(name, body string) shelf.Arrival {
 	return shelf.Arrival{Name: name, Body: strings.NewReader(body), Size: int64(len(body))}
 }
 
+// reader examines a file as nobody waits for it, and tells of its strokes and how far it is.
+func reader(stroke func(*toolpath.Stroke), progress func(int64)) shelf.Reader {
+	return func(ctx context.Context, in *os.File, known string, how toolpath.Options) (toolpath.File, error) {
+		how.Stroke = stroke
+		return shelf.Examine(ctx, in, known, how, progress)
+	}
+}
+
 func TestNames(t *testing.T) {
 	for _, good := range []string{"a", "Dust cap (32 mm).gcode", "Rändelrad für Ökular.g", "目镜盖.gcode", strings.Repeat("x", 180), strings.Repeat("ö", 120), "no-ending", "❤️ knob.gcode"} {
 		if got, err := shelf.Name(good); err != nil || got != good {
@@ -329,7 +337,7 @@ func TestAFileOfAnOlderVersionKeepsItsDigest(t *testing.T) {
 		t.Fatalf("opened: %v", err)
 	}
 	in.Close()
-	if now, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); err != nil || now.Digest != f.Digest || !now.Stored.Equal(f.Stored) {
+	if now, err := s.Survey(t.Context(), "cap.gcode", reader(nil, nil)); err != nil || now.Digest != f.Digest || !now.Stored.Equal(f.Stored) {
 		t.Errorf("surveyed: %s, stored %v, %v", now.Digest, now.Stored, err)
 	}
 	os.WriteFile(filepath.Join(dir, "cap.gcode"), []byte(strings.Replace(part, "X", "Y", 1)), 0o600)
@@ -378,13 +386,13 @@ func TestALargeFileIsSafeBeforeItIsKnownWhatItIs(t *testing.T) {
 		t.Errorf("one that is to be started at once: %+v, %v", whole, err)
 	}
 	var strokes, last int64
-	known, err := s.Survey(t.Context(), "tall.gcode", shelf.Look{Stroke: func(*toolpath.Stroke) { strokes++ }, Progress: func(n int64) { last = n }})
+	known, err := s.Survey(t.Context(), "tall.gcode", reader(func(*toolpath.Stroke) { strokes++ }, func(n int64) { last = n }))
 	if err != nil || known.Layers != whole.Layers || known.Duration != whole.Duration || !known.Stored.Equal(f.Stored) || strokes == 0 || last != f.Size {
 		t.Errorf("surveyed: %+v, %d strokes, %d bytes, %v", known, strokes, last, err)
 	}
 	ctx, stop := context.WithCancel(t.Context())
 	m.files["tall.gcode"] = f
-	if _, err := s.Survey(ctx, "tall.gcode", shelf.Look{Progress: func(int64) { stop() }}); !errors.Is(err, context.Canceled) || m.files["tall.gcode"].Version != 0 {
+	if _, err := s.Survey(ctx, "tall.gcode", reader(nil, func(int64) { stop() })); !errors.Is(err, context.Canceled) || m.files["tall.gcode"].Version != 0 {
 		t.Errorf("broken off: %v, %+v", err, m.files["tall.gcode"].Trouble)
 	}
 }
@@ -410,7 +418,7 @@ func TestAFileThatIsReplacedWhileItIsSurveyedStaysReplaced(t *testing.T) {
 	s, m, _ := open(t)
 	s.Store(t.Context(), arrival("cap.gcode", part))
 	replaced := false
-	_, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{Progress: func(int64) {
+	_, err := s.Survey(t.Context(), "cap.gcode", reader(nil, func(int64) {
 		if !replaced {
 			replaced = true
 			a := arrival("cap.gcode", other)
@@ -419,7 +427,7 @@ func TestAFileThatIsReplacedWhileItIsSurveyedStaysReplaced(t *testing.T) {
 				t.Error(err)
 			}
 		}
-	}})
+	}))
 	if !errors.Is(err, shelf.ErrChanged) {
 		t.Errorf("surveying what was replaced: %v", err)
 	}
@@ -442,7 +450,7 @@ func TestAFileThatIsSurveyedAsItArrivesIsNotTakenForGone(t *testing.T) {
 			return
 		}
 		go func() {
-			_, err := s.Survey(context.Background(), "cap.gcode", shelf.Look{})
+			_, err := s.Survey(context.Background(), "cap.gcode", reader(nil, nil))
 			surveyed <- err
 		}()
 		select { // it may not be done before the file is in its place
@@ -471,18 +479,18 @@ func TestAFileThatIsWrittenByHandIsNotTakenAwayByASurvey(t *testing.T) {
 		if err := os.WriteFile(path, []byte(so), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); !errors.Is(err, shelf.ErrChanged) || len(m.files) != 1 {
+		if _, err := s.Survey(t.Context(), "cap.gcode", reader(nil, nil)); !errors.Is(err, shelf.ErrChanged) || len(m.files) != 1 {
 			t.Errorf("%s: %v, the index has %d files", what, err, len(m.files))
 		}
 	}
 	if err := os.WriteFile(path, []byte(part), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	_, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{Progress: func(int64) { os.WriteFile(path, []byte(other), 0o600) }})
+	_, err := s.Survey(t.Context(), "cap.gcode", reader(nil, func(int64) { os.WriteFile(path, []byte(other), 0o600) }))
 	if !errors.Is(err, shelf.ErrChanged) {
 		t.Errorf("written while it was read: %v", err)
 	}
-	if f, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); err != nil || f.Size != int64(len(other)) || m.files["cap.gcode"].Digest != f.Digest {
+	if f, err := s.Survey(t.Context(), "cap.gcode", reader(nil, nil)); err != nil || f.Size != int64(len(other)) || m.files["cap.gcode"].Digest != f.Digest {
 		t.Errorf("when it is whole: %+v, %v", f, err)
 	}
 }

@@ -272,7 +272,7 @@ func TestFactsOfAnOlderVersionAreComputedAnew(t *testing.T) {
 	if known, err := s.Known(t.Context(), "cap.gcode"); err != nil || known.Surveyed() {
 		t.Errorf("known without being worked out: %+v, %v", known, err)
 	}
-	if got, err := s.Survey(t.Context(), "cap.gcode", shelf.Look{}); err != nil || !got.Surveyed() || m.files["cap.gcode"].Version != toolpath.Version {
+	if got, err := s.Survey(t.Context(), "cap.gcode", reader(nil, nil)); err != nil || !got.Surveyed() || m.files["cap.gcode"].Version != toolpath.Version {
 		t.Errorf("in the background: %+v, %v", m.files["cap.gcode"], err)
 	}
 }

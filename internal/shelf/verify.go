@@ -29,7 +29,7 @@ func (s *Shelf) Open(ctx context.Context, f toolpath.File) (io.ReadCloser, error
 	if !errors.Is(err, ErrChanged) {
 		return nil, err
 	}
-	if _, again := s.renew(ctx, f.Name, Look{}, true); again != nil {
+	if _, again := s.renew(ctx, f.Name, nil, true); again != nil {
 		return nil, fmt.Errorf("%w: %s is not what was stored, and cannot be printed: %w", ErrChanged, f.Name, again)
 	}
 	return nil, fmt.Errorf("%w: %s is not what was stored; it has been read anew: look at it, then start it again", ErrChanged, f.Name)
@@ -57,14 +57,15 @@ func (s *Shelf) open(ctx context.Context, f toolpath.File) (*verified, error) {
 	return v, nil
 }
 
-// matches reports whether a file's bytes on disk are those of its digest.
-func (s *Shelf) matches(f toolpath.File) bool {
+// matches reports whether a file's bytes on disk are those of its digest; if the context
+// ends before that is known, they are not.
+func (s *Shelf) matches(ctx context.Context, f toolpath.File) bool {
 	file, err := os.Open(s.path(f.Name))
 	if err != nil {
 		return false
 	}
 	defer file.Close()
-	sum, n, err := digest.Again(file, f.Digest)
+	sum, n, err := digest.Again(&source{r: file, ctx: ctx}, f.Digest)
 	return err == nil && n == f.Size && sum == f.Digest
 }
 

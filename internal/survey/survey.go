@@ -3,20 +3,17 @@
 // digest and by the version of the computation.
 //
 // A file is surveyed once, whatever it is called and however often it is stored. What
-// was not done when the process ended is done by the next. It is one goroutine, on a
-// thread of the lowest priority, so that it takes nothing from a printer.
+// was not done when the process ended is done by the next. One is surveyed at a time, as
+// work that nobody waits for.
 //
 // It leaves to toolpath what a file is, to layers and picture how it is drawn, and to
 // shelf where it is kept.
 package survey
 
 import (
-	"bufio"
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
-	"image/png"
 	"io/fs"
 	"log/slog"
 	"os"
@@ -25,20 +22,14 @@ import (
 	"sync"
 	"time"
 
-	"diathermon/internal/core/layers"
 	"diathermon/internal/core/machine"
-	"diathermon/internal/core/picture"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/durable"
-	"diathermon/internal/idle"
 	"diathermon/internal/shelf"
 )
 
-// drawing is the version of how files are drawn.
-const drawing = 1
-
 // Version is that of all that is kept of a file.
-var Version = fmt.Sprintf("%d-%d", toolpath.Version, drawing)
+var Version = fmt.Sprintf("%d-%d", toolpath.Version, manner)
 
 // Sizes are the pictures that are made of each file, in pixels of a side, the largest
 // first.
@@ -48,7 +39,7 @@ var Sizes = []int{800, 256, 64}
 type Shelf interface {
 	Files(ctx context.Context) ([]toolpath.File, error)
 	Fresh(f toolpath.File) bool
-	Survey(ctx context.Context, name string, look shelf.Look) (toolpath.File, error)
+	Survey(ctx context.Context, name string, by shelf.Reader) (toolpath.File, error)
 }
 
 // ErrNotYet means that a file has not been drawn yet, ErrNothing that there is nothing
@@ -115,9 +106,7 @@ func (s *Survey) Share(name string) (share float64, now bool) {
 const lookAgain = time.Minute
 
 // Work surveys until the context ends.
-func (s *Survey) Work(ctx context.Context) { idle.Work(ctx, s.work) }
-
-func (s *Survey) work(ctx context.Context) {
+func (s *Survey) Work(ctx context.Context) {
 	for ctx.Err() == nil {
 		if s.one(ctx) {
 			continue
@@ -177,6 +166,7 @@ func (s *Survey) fail(digest string) {
 func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 	s.begin(f.Name)
 	defer s.begin("")
+	var pictures [][]byte
 	tmp, err := os.CreateTemp(s.dir, "drawing-")
 	if err != nil {
 		return err
@@ -185,9 +175,14 @@ func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 		tmp.Close()
 		os.Remove(tmp.Name())
 	}()
-	out := bufio.NewWriterSize(tmp, 256<<10)
-	w := layers.NewWriter(out)
-	found, err := s.shelf.Survey(ctx, f.Name, shelf.Look{Stroke: w.Stroke, Progress: func(n int64) { s.come(n, f.Size) }})
+	found, err := s.shelf.Survey(ctx, f.Name, func(ctx context.Context, in *os.File, known string, how toolpath.Options) (toolpath.File, error) {
+		got, err := drawing.Work(ctx, sheet{known, how, s.diameter}, []*os.File{in, tmp}, func(read int64) { s.come(read, f.Size) })
+		if err == nil && got.Wrong != "" {
+			err = shelf.Content(got.Wrong)
+		}
+		pictures = got.Pictures
+		return got.File, err
+	})
 	switch {
 	case ctx.Err() != nil:
 		return ctx.Err()
@@ -198,11 +193,10 @@ func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 	case found.Trouble != "":
 		return nil
 	}
-	if err := errors.Join(w.Close(found.Marks), out.Flush()); err != nil {
-		return err
-	}
-	if err := s.draw(tmp, found.Digest); err != nil {
-		return err
+	for i, picture := range pictures {
+		if err := durable.Replace(s.path(found.Digest, fmt.Sprintf("%d.png", Sizes[i])), durable.Bytes(picture)); err != nil {
+			return err
+		}
 	}
 	return os.Rename(tmp.Name(), s.path(found.Digest, "layers"))
 }
@@ -218,32 +212,6 @@ func (s *Survey) begin(name string) {
 	s.mu.Lock()
 	s.name, s.share = name, 0
 	s.mu.Unlock()
-}
-
-// draw makes the pictures of a file of layers.
-func (s *Survey) draw(file *os.File, digest string) error {
-	info, err := file.Stat()
-	if err != nil {
-		return err
-	}
-	index, err := layers.ReadIndex(file, info.Size())
-	if err != nil {
-		return err
-	}
-	img, err := picture.Of(file, index, Sizes[0], s.diameter)
-	if err != nil {
-		return err
-	}
-	for _, size := range Sizes {
-		var b bytes.Buffer
-		if err := png.Encode(&b, picture.Smaller(img, size)); err != nil {
-			return err
-		}
-		if err := durable.Replace(s.path(digest, fmt.Sprintf("%d.png", size)), durable.Bytes(b.Bytes())); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // path is where something of a file is kept.

@@ -217,13 +217,12 @@ func TestAPictureBearsThePrintersSign(t *testing.T) {
 // restless is a shelf on which somebody renames a file while it is read.
 type restless struct{ *shelf.Shelf }
 
-func (r restless) Survey(ctx context.Context, name string, look shelf.Look) (toolpath.File, error) {
-	stroke, after := look.Stroke, "after.gcode"
-	look.Stroke = func(s *toolpath.Stroke) {
+func (r restless) Survey(ctx context.Context, name string, by shelf.Reader) (toolpath.File, error) {
+	return r.Shelf.Survey(ctx, name, func(ctx context.Context, in *os.File, known string, how toolpath.Options) (toolpath.File, error) {
+		after := "after.gcode"
 		r.Change(ctx, "before.gcode", shelf.Change{Name: &after})
-		stroke(s)
-	}
-	return r.Shelf.Survey(ctx, name, look)
+		return by(ctx, in, known, how)
+	})
 }
 
 func TestAFileThatIsRenamedWhileItIsSurveyedIsDrawn(t *testing.T) {

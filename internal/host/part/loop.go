@@ -22,9 +22,10 @@ type Loop struct {
 	flight   Flight
 	hub      hub
 
-	asks   chan func()
-	wake   chan struct{}
-	closed chan struct{}
+	asks chan func()
+	wake chan struct{}
+	life context.Context
+	end  context.CancelFunc
 }
 
 // Flight is the flight recorder.
@@ -46,9 +47,10 @@ func NewLoop(r Recorder, f Flight, log *slog.Logger, wall func() time.Time) *Loo
 	if wall == nil {
 		wall = time.Now
 	}
+	life, end := context.WithCancel(context.Background())
 	return &Loop{
 		Log: log, recorder: r, flight: f, wall: wall, epoch: time.Now(),
-		asks: make(chan func()), wake: make(chan struct{}, 1), closed: make(chan struct{}),
+		asks: make(chan func()), wake: make(chan struct{}, 1), life: life, end: end,
 	}
 }
 
@@ -86,7 +88,7 @@ func (l *Loop) Ask(ctx context.Context, f func()) error {
 	done := make(chan struct{})
 	select {
 	case l.asks <- func() { f(); close(done) }:
-	case <-l.closed:
+	case <-l.life.Done():
 		return ErrClosed
 	case <-ctx.Done():
 		return ctx.Err()
@@ -120,10 +122,13 @@ func (l *Loop) Wake() {
 func (l *Loop) Wakes() <-chan struct{} { return l.wake }
 
 // Close ends every question that is asked from now on.
-func (l *Loop) Close() { close(l.closed) }
+func (l *Loop) Close() { l.end() }
 
 // Closed is closed when the loop has ended.
-func (l *Loop) Closed() <-chan struct{} { return l.closed }
+func (l *Loop) Closed() <-chan struct{} { return l.life.Done() }
+
+// Life ends when the loop does.
+func (l *Loop) Life() context.Context { return l.life }
 
 // Now is the conversation's clock, which never jumps.
 func (l *Loop) Now() time.Duration { return time.Since(l.epoch) }

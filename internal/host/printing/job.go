@@ -277,6 +277,7 @@ func (p *Printing) close(j *job) {
 			p.talk.Say(line, nil)
 		}
 	}
+	j.outlook.timing.end()
 	p.job = nil
 	p.stayAwake()
 	p.onceKept(func() { j.book.Close(false) }, func() { j.book.Close(true) })

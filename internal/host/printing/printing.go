@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"time"
 
 	"diathermon/internal/core/bounds"
@@ -47,6 +48,8 @@ type Files interface {
 	// Open opens the bytes whose digest f has. Bytes that are others are an error,
 	// then and while they are read.
 	Open(ctx context.Context, f toolpath.File) (io.ReadCloser, error)
+	// Read opens the bytes that go by that name, whatever they are.
+	Read(name string) (*os.File, error)
 }
 
 // A Journal keeps what it takes to go on with a run that was cut off.

@@ -4,19 +4,29 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"os"
+	"time"
 
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/trim"
+	"diathermon/internal/digest"
 	"diathermon/internal/idle"
 )
 
 // A timing is how long a file's moves take as a run makes them.
 type timing struct {
-	of    trim.Trim // what of it bears on moves
-	asks  bool      // it is being worked out
-	known bool      // the course is that of the moves as they become
+	of    trim.Trim          // what of it bears on moves
+	stop  context.CancelFunc // ends what works it out; nil: nothing does
+	known bool               // the course is that of the moves as they become
+}
+
+// end lets what works it out end.
+func (t *timing) end() {
+	if t.stop != nil {
+		t.stop()
+	}
 }
 
 // retime works out anew how long the file's moves take, where they are made otherwise than
@@ -25,28 +35,28 @@ type timing struct {
 func (p *Printing) retime(j *job) {
 	now := &j.outlook.timing
 	t := j.life.Trim().Moves()
-	if now.asks || t.Equal(now.of) {
+	if t.Equal(now.of) {
 		return
 	}
+	now.end()
 	*now = timing{of: t}
 	p.expect(j, j.file.Course, j.file.Duration)
 	j.outlook.pace = j.outlook.pace.Anew()
 	if t.None() {
 		return
 	}
-	now.asks = true
-	r := reading{files: p.cfg.Files, file: j.file, how: p.trimmed(j.file, nil), differs: t, with: toolpath.Options{Limits: motion.Ordinary}}
+	r := reading{Digest: j.file.Digest, Commands: j.file.Commands, How: p.trimmed(j.file, nil), Differs: t, With: toolpath.Options{Limits: motion.Ordinary}}
 	if p.cfg.Reading != nil {
-		r.with = p.cfg.Reading()
+		r.With = p.cfg.Reading()
 	}
+	name, ctx := j.file.Name, context.Context(nil)
+	ctx, now.stop = context.WithCancel(p.loop.Life())
 	p.loop.Aside(func() func() {
-		var found toolpath.Summary
-		var err error
-		idle.Work(context.Background(), func(ctx context.Context) { found, err = r.read(ctx) })
+		found, err := r.of(ctx, p.cfg.Files, name)
 		return func() {
-			now.asks = false
 			switch {
-			case p.job != j:
+			case ctx.Err() != nil: // nobody wants to know any more
+				return
 			case err != nil:
 				p.loop.Log.Warn("how long the run takes as it was changed is only estimated", "error", err)
 			default:
@@ -55,34 +65,56 @@ func (p *Printing) retime(j *job) {
 				j.outlook.pace = j.outlook.pace.Anew()
 				p.publish()
 			}
+			now.end()
 		}
 	})
 }
 
 // A reading is what a file's times are worked out from.
 type reading struct {
-	files   Files
-	file    toolpath.File
-	how     trim.File
-	differs trim.Trim
-	with    toolpath.Options
+	Digest   string
+	Commands int
+	How      trim.File
+	Differs  trim.Trim
+	With     toolpath.Options
 }
 
-func (r reading) read(ctx context.Context) (toolpath.Summary, error) {
-	body, err := r.files.Open(ctx, r.file)
+// A forecast is what comes of it.
+type forecast struct {
+	Course   run.Course
+	Duration time.Duration
+}
+
+// retiming is the work, which nobody waits for.
+var retiming = idle.New("retime", func(r reading, files []*os.File, _ func(struct{})) (forecast, error) { return r.read(files[0]) })
+
+func init() { retiming.Serve() }
+
+// of has the file of that name read.
+func (r reading) of(ctx context.Context, files Files, name string) (forecast, error) {
+	body, err := files.Read(name)
 	if err != nil {
-		return toolpath.Summary{}, err
+		return forecast{}, err
 	}
 	defer body.Close()
-	if most := r.differs.Most; most > 0 { // said besides, before the first line that it bears on
-		r.with.Limits.Print, r.with.Limits.Travel = min(r.with.Limits.Print, most), min(r.with.Limits.Travel, most)
+	return retiming.Work(ctx, r, []*os.File{body}, func(struct{}) {})
+}
+
+// read plans the moves of the file that body holds, as they become.
+func (r reading) read(body io.Reader) (forecast, error) {
+	if most := r.Differs.Most; most > 0 { // said besides, before the first line that it bears on
+		r.With.Limits.Print, r.With.Limits.Travel = min(r.With.Limits.Print, most), min(r.With.Limits.Travel, most)
 	}
-	becomes := trim.New(r.how, trim.Schedule{{Trim: r.differs}})
-	found, err := toolpath.Scan(&lines{next: becomes.Through(run.Commands(body))}, r.with)
-	if err == nil && found.Commands != r.file.Commands {
-		err = fmt.Errorf("it has %d commands and was read to have %d", r.file.Commands, found.Commands)
+	becomes, sum := trim.New(r.How, trim.Schedule{{Trim: r.Differs}}), digest.Like(r.Digest)
+	found, err := toolpath.Scan(&lines{next: becomes.Through(run.Commands(io.TeeReader(body, sum)))}, r.With)
+	switch {
+	case err != nil:
+	case sum.String() != r.Digest:
+		err = digest.ErrOther
+	case found.Commands != r.Commands:
+		err = fmt.Errorf("it has %d commands and was read to have %d", r.Commands, found.Commands)
 	}
-	return found, err
+	return forecast{found.Course, found.Duration}, err
 }
 
 // lines are commands as the text of a file.
