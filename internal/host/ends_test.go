@@ -165,3 +165,27 @@ func (r *rig) nothingTwice() {
 		}
 	}
 }
+
+func TestTheEndWaitsForAPrinterThatIsBusy(t *testing.T) {
+	for what, c := range map[string]struct {
+		line string
+		off  bool
+		most time.Duration
+	}{
+		"for half a minute": {"G4 S30", true, 35 * time.Second},
+		"for an hour":       {"G4 S3600", false, 65 * time.Second},
+	} {
+		t.Run(what, func(t *testing.T) {
+			synctest.Test(t, func(t *testing.T) {
+				r := ordered(t, text("G28\nM104 S200\n"+c.line+"\nM109 S200\nM83\nG1 X20 Y20 Z.3 F3000\nG1 X40 E1\nM104 S0\n"), printing.Order{})
+				r.until(time.Minute, func(host.Bench) bool { return r.setpoint() == 200 })
+				time.Sleep(2 * time.Second)
+				begun := time.Now()
+				r.leave()
+				if took, off := time.Since(begun), r.setpoint() == 0; off != c.off || took > c.most {
+					t.Errorf("the host ended after %s, with heaters off: %t", took, off)
+				}
+			})
+		})
+	}
+}

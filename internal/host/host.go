@@ -23,10 +23,10 @@ import (
 )
 
 const (
-	hangsAfter  = 5 * time.Second        // until a person is told that a port does not open
-	retryOpen   = 2 * time.Second        // between tries to open the port
-	closedFor   = 250 * time.Millisecond // before a port is opened anew: a board needs it to notice
-	tickEvery   = 250 * time.Millisecond // for the parts
+	hangsAfter = 5 * time.Second        // until a person is told that a port does not open
+	retryOpen  = 2 * time.Second        // between tries to open the port
+	closedFor  = 250 * time.Millisecond // before a port is opened anew: a board needs it to notice
+	tickEvery  = 250 * time.Millisecond // for the parts
 
 	// For what must be done before the host ends: while the printer does not answer, and while
 	// it does. It may be homing or probing its bed, and reads nothing until that is done.

@@ -1,8 +1,10 @@
 package rehearsal_test
 
 import (
+	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"strings"
@@ -13,6 +15,8 @@ import (
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/digest"
 	"diathermon/internal/rehearsal"
+	"diathermon/internal/samples"
+	"diathermon/internal/simprinter"
 )
 
 // shelf holds files by their names.
@@ -135,4 +139,43 @@ func TestAStageRehearsesOneAfterAnother(t *testing.T) {
 	}
 	end()
 	<-ended
+}
+
+func TestAStageTellsAllThatComesOfIt(t *testing.T) {
+	var part bytes.Buffer
+	samples.Coupon(4).Write(&part)
+	files := shelf{"coupon": part.String() + "M104 S300\nG1 X999\n"}
+	f, err := files.File(t.Context(), "coupon")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := vesper()
+	p.Heaters = learned(simprinter.Vesper())
+	s := rehearsal.NewStage(files, func(context.Context) (rehearsal.Printer, error) { return p, nil })
+	go s.Work(t.Context())
+	asked := s.Begin(f).Asked
+	until(t, func() bool { r, _ := s.Of(f); return !r.State.Goes() })
+	got, _ := s.Of(f)
+	want, err := rehearsal.Play(t.Context(), strings.NewReader(files["coupon"]), f, p, asked, func(rehearsal.Progress) {})
+	if err != nil || got.Report == nil || len(want.Problems) == 0 || len(want.Heat) == 0 {
+		t.Fatalf("%+v, %+v, %v", got, want, err)
+	}
+	if g, w := fmt.Sprintf("%+v", *got.Report), fmt.Sprintf("%+v", want); g != w {
+		t.Errorf("it is told as\n%s\nand was\n%s", g, w)
+	}
+
+	s = rehearsal.NewStage(changed{files}, func(context.Context) (rehearsal.Printer, error) { return p, nil })
+	go s.Work(t.Context())
+	s.Begin(f)
+	until(t, func() bool { r, _ := s.Of(f); return !r.State.Goes() })
+	if r, _ := s.Of(f); r.State != rehearsal.Broken || !strings.Contains(r.Reason, "not those that were stored") {
+		t.Errorf("a file that is not what is known of it: %+v", r)
+	}
+}
+
+// changed is a shelf whose files have been changed by hand.
+type changed struct{ shelf }
+
+func (c changed) Read(name string) (*os.File, error) {
+	return shelf{name: c.shelf[name] + "G1 X1\n"}.Read(name)
 }

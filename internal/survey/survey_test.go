@@ -121,6 +121,10 @@ func TestAStoredFileIsWorkedOutAndDrawnOnce(t *testing.T) {
 	if known.Layers != 110 || known.Duration < 30*time.Minute {
 		t.Errorf("it has %d layers and takes %s", known.Layers, known.Duration)
 	}
+	plain, err := shelf.Examine(t.Context(), bytes.NewReader(body.Bytes()), "", s.Reading(), nil)
+	if got, want := fmt.Sprintf("%+v", known.Summary), fmt.Sprintf("%+v", plain.Summary); err != nil || got != want {
+		t.Errorf("%v; it is known as\n%.2000s\nand is\n%.2000s", err, got, want)
+	}
 	file, err := v.Layers(known)
 	if err != nil {
 		t.Fatal(err)
