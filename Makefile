@@ -24,7 +24,7 @@ short: ## the tests that need neither database nor browser, in seconds
 
 race: tools ## the rooms in which goroutines meet, under the race detector
 	@./scripts/install postgresql
-	go test -race -short -count=1 -timeout 20m ./internal/host/... ./internal/port ./internal/web/... ./internal/core/wire ./internal/core/run ./internal/heatlog ./internal/hindsight ./internal/journal ./internal/durable ./internal/records ./internal/shelf ./internal/survey ./internal/rehearsal ./internal/gate ./internal/people ./internal/queue ./internal/notices ./internal/doors/...
+	go test -race -short -count=1 -timeout 20m ./internal/host/... ./internal/port ./internal/web/... ./internal/core/wire ./internal/core/run ./internal/heatlog ./internal/hindsight ./internal/journal ./internal/durable ./internal/records ./internal/shelf ./internal/survey ./internal/rehearsal ./internal/idle ./internal/gate ./internal/people ./internal/queue ./internal/notices ./internal/doors/...
 
 soak: tools $(CONSOLE) ## a million conversations and lives of runs from seeds, and two hundred kills of the host in the middle of a run
 	go test -count=1 -timeout 60m -run TestAnySeed ./internal/core/wire -seeds 1000000

@@ -11,8 +11,10 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -372,18 +374,45 @@ func BenchmarkWirePage(b *testing.B) {
 	}
 }
 
-// BenchmarkGaps measures the longest gap between two arrivals at the printer, at 115200
-// baud, in windows of twenty seconds of a print: alone, while 500 MB arrive and are
-// surveyed, while they are surveyed still, and while a file is rehearsed. The service is a
-// process of its own, as is what sends the file.
+// window is how long gaps are looked for.
+const window = 20 * time.Second
+
+// printing begins a print of short lines on a service that is a process of its own, at 115200
+// baud, and returns how to measure the longest gap between two arrivals at the printer from
+// when something begins.
+func printing(b *testing.B) (s *bench, p *process, address, data string, gap func(name string, begin func())) {
+	s, p, address, data = apart(b)
+	s.mustSend("long.gcode", bytes.Repeat([]byte("G1 F12000.0000000\n"), 200_000), true)
+	s.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
+	s.until("streaming", func(now api.Bench) bool { return now.Run.Taken > 1000 })
+	return s, p, address, data, func(name string, begin func()) {
+		s.device.Received()
+		begin()
+		<-time.After(window)
+		got := s.device.Received()
+		if lines := float64(got.Lines) / got.Took.Seconds(); lines < 300 {
+			b.Errorf("%s: only %.0f lines a second came", name, lines)
+		}
+		b.ReportMetric(got.Gap.Seconds()*1000, name+"-ms")
+	}
+}
+
+// rehearse lets the service rehearse a file that takes for ever.
+func (b *bench) rehearse() {
+	if _, err := b.Rehearse(b.t.Context(), "waits.gcode"); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+// BenchmarkGaps measures the longest gap between two arrivals at the printer in windows of a
+// print: alone, while 500 MB arrive and are surveyed, while they are surveyed still, and while
+// a file is rehearsed. What sends the file is a process of its own.
 func BenchmarkGaps(b *testing.B) {
-	const window = 20 * time.Second
 	program, err := binary()
 	if err != nil {
 		b.Fatal(err)
 	}
 	for b.Loop() {
-		s, p, address, data := apart(b)
 		large := filepath.Join(b.TempDir(), "large.gcode")
 		f, err := os.Create(large)
 		if err != nil {
@@ -391,22 +420,10 @@ func BenchmarkGaps(b *testing.B) {
 		}
 		rings(f, 1250, 10_000)
 		f.Close()
+		s, p, address, data, gap := printing(b)
 		token, err := os.ReadFile(filepath.Join(data, "keeper-token"))
 		if err != nil {
 			b.Fatal(err)
-		}
-		s.mustSend("long.gcode", bytes.Repeat([]byte("G1 F12000.0000000\n"), 200_000), true)
-		s.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
-		s.until("streaming", func(now api.Bench) bool { return now.Run.Taken > 1000 })
-		gap := func(name string, begin func()) {
-			s.device.Received()
-			begin()
-			<-time.After(window)
-			got := s.device.Received()
-			if lines := float64(got.Lines) / got.Took.Seconds(); lines < 300 {
-				b.Errorf("%s: only %.0f lines a second came", name, lines)
-			}
-			b.ReportMetric(got.Gap.Seconds()*1000, name+"-ms")
 		}
 		gap("alone", func() {})
 		sending := exec.Command(program, "--url", "http://"+address, "--token", strings.TrimSpace(string(token)), "send", large)
@@ -426,11 +443,28 @@ func BenchmarkGaps(b *testing.B) {
 			known, err := s.File(b.Context(), "large.gcode")
 			return err == nil && known.Survey.State == "done"
 		})
-		gap("rehearsal", func() {
-			if _, err := s.Rehearse(b.Context(), "waits.gcode"); err != nil {
+		gap("rehearsal", s.rehearse)
+		p.cmd.Process.Kill()
+		p.ended()
+		s.device.Close()
+	}
+}
+
+// BenchmarkGapsOfABusyComputer measures the same while other programs take all of the
+// processor: without and with a rehearsal.
+func BenchmarkGapsOfABusyComputer(b *testing.B) {
+	for b.Loop() {
+		s, p, _, _, gap := printing(b)
+		for range 2 * runtime.NumCPU() {
+			busy := exec.Command("timeout", fmt.Sprint((4 * window).Seconds()), "sh", "-c", "while :; do :; done")
+			if err := busy.Start(); err != nil {
 				b.Fatal(err)
 			}
-		})
+			defer busy.Wait()
+			defer busy.Process.Signal(syscall.SIGTERM)
+		}
+		gap("busy", func() {})
+		gap("rehearsal", s.rehearse)
 		p.cmd.Process.Kill()
 		p.ended()
 		s.device.Close()
