@@ -1,6 +1,8 @@
 package digest_test
 
 import (
+	"errors"
+	"io"
 	"strings"
 	"testing"
 
@@ -19,6 +21,17 @@ func TestDigestsAreThoseOfTheirStandards(t *testing.T) {
 		got, n, err := digest.Again(strings.NewReader(body), known)
 		if got != known || n != int64(len(body)) || err != nil {
 			t.Errorf("%q: got %s of %d bytes, %v; want %s", body, got, n, err, known)
+		}
+	}
+}
+
+func TestBytesOfAnotherDigestAreNoticedAtTheirEnd(t *testing.T) {
+	for _, known := range []string{"blake3-6437b3ac38465133ffb63b75273a8db548c558465d79db03fd359c6cd5bd9d85", "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"} {
+		for body, want := range map[string]error{"abc": nil, "abd": digest.ErrOther, "": digest.ErrOther} {
+			got, err := io.ReadAll(digest.Checked(strings.NewReader(body), known))
+			if string(got) != body || !errors.Is(err, want) {
+				t.Errorf("%q of %s: %q, %v; want %v", body, known, got, err, want)
+			}
 		}
 	}
 }

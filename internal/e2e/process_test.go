@@ -233,6 +233,12 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 		t.Errorf("a busy address: exit code %d, %s", code, third.words())
 	}
 
+	b.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
+	if _, err := b.Rehearse(t.Context(), "waits.gcode"); err != nil {
+		t.Fatal(err)
+	}
+	b.until("a rehearsal", func(api.Bench) bool { return idlers(t, first.cmd.Process.Pid)["rehearsal"] != 0 })
+	rehearsal := idlers(t, first.cmd.Process.Pid)["rehearsal"]
 	first.cmd.Process.Kill() // its PostgreSQL runs on
 	first.ended()
 	again := launch(t, dir, serve...)
@@ -240,11 +246,12 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 	b.Client = dial(t, address, data)
 	b.live()
 	b.untilRun("running") // the printer kept its place
+	b.until("the end of the rehearsal", func(api.Bench) bool { return syscall.Kill(rehearsal, 0) != nil })
 	runs, err := b.Runs(t.Context(), 5)
 	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "running" {
 		t.Errorf("the run that was cut off is kept as %+v, %v", runs, err)
 	}
-	if shelf, err := b.Shelf(t.Context()); err != nil || len(shelf.Files) != 1 {
+	if shelf, err := b.Shelf(t.Context()); err != nil || len(shelf.Files) != 2 {
 		t.Errorf("the shelf holds %+v, %v", shelf, err)
 	}
 
@@ -260,7 +267,7 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 	last := launch(t, dir, serve...)
 	last.says("serving")
 	b.Client = dial(t, address, data)
-	if shelf, err := b.Shelf(t.Context()); err != nil || len(shelf.Files) != 1 {
+	if shelf, err := b.Shelf(t.Context()); err != nil || len(shelf.Files) != 2 {
 		t.Errorf("after a leftover lock the shelf holds %+v, %v", shelf, err)
 	}
 }

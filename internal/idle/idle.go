@@ -119,7 +119,6 @@ func (k Kind[Request, Note, Result]) Work(ctx context.Context, r Request, files 
 type process struct {
 	cmd   *exec.Cmd
 	says  io.Reader
-	holds io.Closer // while this is open it goes on
 	cries cries
 }
 
@@ -139,17 +138,16 @@ func begin(name string, told io.Reader, files []*os.File) (*process, error) {
 	if err != nil {
 		return nil, err
 	}
-	p.says, p.holds = out, in
+	p.says = out
 	if err := p.cmd.Start(); err != nil {
 		return nil, err
 	}
-	go io.Copy(in, told) // it reads when it gets its turn
+	go io.Copy(in, told) // it reads when it gets its turn, and ends once nobody has hold of this
 	return p, nil
 }
 
-// end ends the process, and says in words how it came to that.
+// end waits for the end of the process, and says in words how it came to that.
 func (p *process) end() error {
-	p.holds.Close()
 	err := p.cmd.Wait()
 	if said := p.cries.first(); said != "" {
 		return fmt.Errorf("its process broke down: %s", said)

@@ -155,7 +155,7 @@ func TestWorkEndsWithItsContext(t *testing.T) {
 	if _, err := copying.Work(ctx, letter{}, nil, silent); !errors.Is(err, context.Canceled) {
 		t.Errorf("begun after the end: %v", err)
 	}
-	for deadline := time.After(10 * time.Minute); len(children(t)) > len(before); { // it has to get its turn
+	for deadline := time.After(3 * time.Minute); len(children(t)) > len(before); { // it has to get its turn
 		select {
 		case <-time.After(time.Millisecond):
 		case <-deadline:
