@@ -34,6 +34,7 @@ type sheet struct {
 type drawn struct {
 	File     toolpath.File
 	Wrong    string   // with its content
+	Undrawn  string   // why there are neither layers nor pictures
 	Pictures [][]byte // PNG, of Sizes
 }
 
@@ -47,13 +48,16 @@ func sketch(s sheet, files []*os.File, read func(bytes int64)) (d drawn, err err
 		d.Wrong = err.Error()
 		return d, nil
 	}
-	if err == nil {
-		err = errors.Join(w.Close(d.File.Marks), out.Flush())
+	if err != nil {
+		return d, err
 	}
-	if err == nil {
+	if err = errors.Join(w.Close(d.File.Marks), out.Flush()); err == nil {
 		d.Pictures, err = pictures(to, s.Diameter)
 	}
-	return d, err
+	if err != nil { // what it is is known all the same
+		d.Undrawn = err.Error()
+	}
+	return d, nil
 }
 
 // pictures are those of a file of layers.

@@ -166,7 +166,6 @@ func (s *Survey) fail(digest string) {
 func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 	s.begin(f.Name)
 	defer s.begin("")
-	var pictures [][]byte
 	tmp, err := os.CreateTemp(s.dir, "drawing-")
 	if err != nil {
 		return err
@@ -175,12 +174,13 @@ func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 		tmp.Close()
 		os.Remove(tmp.Name())
 	}()
+	var got drawn
 	found, err := s.shelf.Survey(ctx, f.Name, func(ctx context.Context, in *os.File, known string, how toolpath.Options) (toolpath.File, error) {
-		got, err := drawing.Work(ctx, sheet{known, how, s.diameter}, []*os.File{in, tmp}, func(read int64) { s.come(read, f.Size) })
+		var err error
+		got, err = drawing.Work(ctx, sheet{known, how, s.diameter}, []*os.File{in, tmp}, func(read int64) { s.come(read, f.Size) })
 		if err == nil && got.Wrong != "" {
 			err = shelf.Content(got.Wrong)
 		}
-		pictures = got.Pictures
 		return got.File, err
 	})
 	switch {
@@ -192,8 +192,10 @@ func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 		return err
 	case found.Trouble != "":
 		return nil
+	case got.Undrawn != "":
+		return errors.New(got.Undrawn)
 	}
-	for i, picture := range pictures {
+	for i, picture := range got.Pictures {
 		if err := durable.Replace(s.path(found.Digest, fmt.Sprintf("%d.png", Sizes[i])), durable.Bytes(picture)); err != nil {
 			return err
 		}

@@ -49,8 +49,9 @@ func (p *Printing) retime(j *job) {
 	if p.cfg.Reading != nil {
 		r.With = p.cfg.Reading()
 	}
-	name, ctx := j.file.Name, context.Context(nil)
-	ctx, now.stop = context.WithCancel(p.loop.Life())
+	ctx, stop := context.WithCancel(p.loop.Life())
+	now.stop = stop
+	name := j.file.Name
 	p.loop.Aside(func() func() {
 		found, err := r.of(ctx, p.cfg.Files, name)
 		return func() {
