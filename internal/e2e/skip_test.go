@@ -32,8 +32,8 @@ func threeSquares(layers int) []byte {
 	return []byte(b.String())
 }
 
-// One of several objects has come off: it is skipped on a phone, another one in the
-// terminal, and the third is printed to its end.
+// One of several objects has come off: the run is held and it is skipped on a phone, another
+// one in the terminal while the run goes on, and the third is printed to its end.
 func TestObjectsAreSkipped(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
@@ -46,12 +46,15 @@ func TestObjectsAreSkipped(t *testing.T) {
 	p.ok("Started", "print", "plate.gcode")
 	b.until("some layers", func(now api.Bench) bool { return now.Run.State == "running" && now.Run.Progress.Layer >= 3 })
 
+	p.ok("held", "hold")
 	b.click(page, `[data-adjusting]`)
 	b.do(page, chromedp.WaitVisible(`[data-object="1"] button`))
 	b.click(page, `[data-object="1"] button`)
 	b.do(page, chromedp.WaitVisible(`//*[@role="dialog"]//button[contains(., "Skip it")]`))
 	b.click(page, `//*[@role="dialog"]//button[contains(., "Skip it")]`)
 	middle := b.until("the middle one is skipped", func(now api.Bench) bool { return now.Run.Trim != nil && len(now.Run.Trim.Skip) == 1 }).Run
+	p.ok("plate.gcode", "resume")
+	b.untilRun("running")
 	p.ok("skips Middle, skips Right", "trim", "--skip", "Right")
 	p.fails(6, "nothing would be left", "trim", "--skip", "Left")
 	right := b.until("where that was", func(now api.Bench) bool { return now.Run.Progress != nil }).Run
