@@ -2,6 +2,7 @@ package awake
 
 import (
 	"log/slog"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -53,9 +54,14 @@ func bus(t *testing.T) {
 		daemon.Process.Kill()
 		daemon.Wait()
 	})
-	for deadline := time.Now().Add(20 * time.Second); time.Now().Before(deadline); <-time.After(10 * time.Millisecond) {
-		if _, err := os.Stat(filepath.Join(dir, "bus")); err == nil {
+	for deadline := time.Now().Add(time.Minute); ; <-time.After(10 * time.Millisecond) {
+		heard, err := net.Dial("unix", filepath.Join(dir, "bus")) // its file is there before it listens
+		if err == nil {
+			heard.Close()
 			break
+		}
+		if time.Now().After(deadline) {
+			t.Fatalf("the bus does not listen: %v", err)
 		}
 	}
 	t.Setenv("DBUS_SYSTEM_BUS_ADDRESS", address)
