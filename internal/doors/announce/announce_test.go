@@ -136,11 +136,15 @@ func avahi(t *testing.T) func(what, kind string, ok func(string) bool) {
 				t.Logf("%s", said)
 			}
 		})
-		for range 100 {
-			if _, err := os.Stat(filepath.Join(dir, "bus")); err == nil {
+		for deadline := time.Now().Add(time.Minute); ; <-time.After(10 * time.Millisecond) {
+			heard, err := net.Dial("unix", filepath.Join(dir, "bus")) // its file is there before it listens
+			if err == nil {
+				heard.Close()
 				break
 			}
-			<-time.After(50 * time.Millisecond)
+			if time.Now().After(deadline) {
+				t.Fatalf("the bus does not listen: %v", err)
+			}
 		}
 	}
 	return func(what, kind string, ok func(string) bool) {
