@@ -70,17 +70,25 @@ func newCable(c simprinter.Config) *cable {
 
 // A standIn is a board that its cables move and tests meddle with.
 type standIn struct {
-	mu    sync.Mutex
-	board *simprinter.Board
+	mu      sync.Mutex
+	board   *simprinter.Board
+	meddled chan struct{} // is closed when somebody has
 }
 
-func newStandIn(c simprinter.Config) *standIn { return &standIn{board: simprinter.NewBoard(c)} }
+func newStandIn(c simprinter.Config) *standIn {
+	return &standIn{board: simprinter.NewBoard(c), meddled: make(chan struct{})}
+}
 
 // do lets f have the board.
-func (m *standIn) do(f func(*simprinter.Board)) {
+func (m *standIn) do(f func(*simprinter.Board)) { m.meddle(func() { f(m.board) }) }
+
+// meddle lets f change what comes of the board, or of a cable to it.
+func (m *standIn) meddle(f func()) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	f(m.board)
+	f()
+	close(m.meddled)
+	m.meddled = make(chan struct{})
 }
 
 func (m *standIn) reset() { m.do((*simprinter.Board).Reset) }
@@ -106,25 +114,19 @@ func (m *standIn) temperatures() (nozzle, bed float64) {
 
 // say lets the host hear a line.
 func (c *cable) say(line string) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.stray = append(append(c.stray, line...), '\n')
+	c.meddle(func() { c.stray = append(append(c.stray, line...), '\n') })
 }
 
 // deafen lets nothing through the cable, or all of it again.
-func (c *cable) deafen(deaf bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.deaf = deaf
-}
+func (c *cable) deafen(deaf bool) { c.meddle(func() { c.deaf = deaf }) }
 
 func (c *cable) Write(p []byte) (int, error) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if !c.deaf {
-		c.onWay = append(c.onWay, sent{time.Now().Add(c.slow), bytes.Clone(p)})
-	}
-	c.deliver()
+	c.meddle(func() {
+		if !c.deaf {
+			c.onWay = append(c.onWay, sent{time.Now().Add(c.slow), bytes.Clone(p)})
+		}
+		c.deliver()
+	})
 	return len(p), nil
 }
 
@@ -147,6 +149,7 @@ func (c *cable) Read(p []byte) (int, error) {
 		}
 		n, closed := copy(p, out), c.closed
 		c.stray = out[n:]
+		next, meddled := c.next(), c.meddled
 		c.mu.Unlock()
 		switch {
 		case closed:
@@ -154,14 +157,32 @@ func (c *cable) Read(p []byte) (int, error) {
 		case n > 0:
 			return n, nil
 		}
-		time.Sleep(cmp.Or(c.late, 5*time.Millisecond)) // virtual: it takes none
+		select {
+		case <-time.After(next): // virtual: it takes none
+		case <-meddled:
+			time.Sleep(c.look(0))
+		}
 	}
 }
 
+// next is how long nothing comes of the board, to the next look at it.
+func (c *cable) next() time.Duration {
+	wait := (c.board.Next() - c.now()) / max(c.warp, 1)
+	if len(c.onWay) > 0 {
+		wait = min(wait, time.Until(c.onWay[0].at))
+	}
+	return c.look(min(wait, time.Second))
+}
+
+// look is how long it takes to the first look at the board after a time: it is looked at
+// every so often.
+func (c *cable) look(after time.Duration) time.Duration {
+	every := cmp.Or(c.late, 5*time.Millisecond)
+	return max(after, 0) + every - (time.Since(c.begun)+max(after, 0))%every
+}
+
 func (c *cable) Close() error {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.closed = true
+	c.meddle(func() { c.closed = true })
 	return nil
 }
 
