@@ -128,6 +128,7 @@ func TestTheHostIsReachedThroughAProxyBelowAPath(t *testing.T) {
 	}
 	b.Answer(t.Context(), api.Answer{Letters: letters, Allow: true})
 	b.shown(page, `form[action="/vesper/first-start"]`)
+	b.drawn("/v1/shelf/other.gcode/picture?size=64")
 	b.visit(page, away+"/shelf")
 	b.shown(page, `[data-file], [data-shelf] li`)
 	b.until("the pictures", func(api.Bench) bool {
