@@ -383,7 +383,6 @@ const window = 20 * time.Second
 func printing(b *testing.B) (s *bench, p *process, address, data string, gap func(name string, begin func())) {
 	s, p, address, data = apart(b)
 	s.mustSend("long.gcode", bytes.Repeat([]byte("G1 F12000.0000000\n"), 200_000), true)
-	s.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
 	s.until("streaming", func(now api.Bench) bool { return now.Run.Taken > 1000 })
 	return s, p, address, data, func(name string, begin func()) {
 		s.device.Received()
@@ -394,13 +393,6 @@ func printing(b *testing.B) (s *bench, p *process, address, data string, gap fun
 			b.Errorf("%s: only %.0f lines a second came", name, lines)
 		}
 		b.ReportMetric(got.Gap.Seconds()*1000, name+"-ms")
-	}
-}
-
-// rehearse lets the service rehearse a file that takes for ever.
-func (b *bench) rehearse() {
-	if _, err := b.Rehearse(b.t.Context(), "waits.gcode"); err != nil {
-		b.t.Fatal(err)
 	}
 }
 

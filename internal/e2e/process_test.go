@@ -139,7 +139,7 @@ func dial(t testing.TB, address, data string) *client.Client {
 
 // idlers are the processes of the lowest priority that a process has started, by what they
 // do.
-func idlers(t *testing.T, pid int) map[string]int {
+func idlers(t testing.TB, pid int) map[string]int {
 	t.Helper()
 	all := map[string]int{}
 	found, err := filepath.Glob("/proc/[0-9]*")
@@ -158,22 +158,36 @@ func idlers(t *testing.T, pid int) map[string]int {
 	return all
 }
 
+// idler waits for such a process, and returns it.
+func (b *bench) idler(p *process, what string) (id int) {
+	b.t.Helper()
+	b.until("the process of a "+what, func(api.Bench) bool {
+		id = idlers(b.t, p.cmd.Process.Pid)[what]
+		return id != 0
+	})
+	return id
+}
+
+// rehearse lets the service rehearse a file that takes for ever.
+func (b *bench) rehearse() {
+	b.t.Helper()
+	b.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
+	if _, err := b.Rehearse(b.t.Context(), "waits.gcode"); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
 func TestNobodyWaitsForWorkOfTheLowestPriority(t *testing.T) {
 	t.Parallel()
 	b, p, _, _ := apart(t)
 	defer b.device.Close()
-	b.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
-	b.surveyed("waits.gcode")
 	if _, err := b.SayBed(t.Context(), api.SayBed{State: "clear"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Rehearse(t.Context(), "waits.gcode"); err != nil {
-		t.Fatal(err)
-	}
+	b.rehearse()
 	stop := func(what string) { // it gets no processor at all
 		t.Helper()
-		b.until(what, func(api.Bench) bool { return idlers(t, p.cmd.Process.Pid)[what] != 0 })
-		id := idlers(t, p.cmd.Process.Pid)[what]
+		id := b.idler(p, what)
 		if err := syscall.Kill(id, syscall.SIGSTOP); err != nil {
 			t.Fatal(err)
 		}
@@ -233,12 +247,8 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 		t.Errorf("a busy address: exit code %d, %s", code, third.words())
 	}
 
-	b.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
-	if _, err := b.Rehearse(t.Context(), "waits.gcode"); err != nil {
-		t.Fatal(err)
-	}
-	b.until("a rehearsal", func(api.Bench) bool { return idlers(t, first.cmd.Process.Pid)["rehearsal"] != 0 })
-	rehearsal := idlers(t, first.cmd.Process.Pid)["rehearsal"]
+	b.rehearse()
+	rehearsal := b.idler(first, "rehearsal")
 	first.cmd.Process.Kill() // its PostgreSQL runs on
 	first.ended()
 	again := launch(t, dir, serve...)

@@ -71,7 +71,7 @@ var doors = map[string][]string{
 	"internal/shelf":          {"internal/core", "internal/digest", "internal/durable"},
 	"internal/survey":         {"internal/core", "internal/durable", "internal/idle", "internal/shelf"},
 	"internal/rehearsal":      {"internal/core", "internal/digest", "internal/idle", "internal/simprinter"},
-	"internal/idle":           {},
+	"internal/idle":           {"internal/lean"},
 	"internal/lean":           {},
 	"internal/facts":          {"internal/api", "internal/core"},
 	"internal/inspect":        {"internal/api", "internal/core", "internal/digest", "internal/facts"},
@@ -95,7 +95,7 @@ var doors = map[string][]string{
 	"internal/web/bench":      {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/guard", "internal/web/heat", "internal/web/motion", "internal/web/outputs", "internal/web/routines", "internal/web/runs"},
 
 	"internal/client":  {"internal/api", "internal/digest", "internal/seal"},
-	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/journal", "internal/lean", "internal/notices", "internal/people", "internal/qrcode", "internal/queue", "internal/records", "internal/rehearsal", "internal/routines", "internal/seal", "internal/shelf", "internal/stock", "internal/survey", "internal/web"},
+	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/lean", "internal/notices", "internal/people", "internal/qrcode", "internal/queue", "internal/records", "internal/rehearsal", "internal/routines", "internal/seal", "internal/shelf", "internal/stock", "internal/survey", "internal/web"},
 	"internal/cli":     {"internal/api", "internal/client", "internal/core/access", "internal/doors/announce", "internal/durable", "internal/facts", "internal/inspect", "internal/qrcode", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }

@@ -64,7 +64,7 @@ func (h *Host) Halt(ctx context.Context) error {
 	select {
 	case h.halts <- answer:
 		return <-answer
-	case <-h.loop.Closed():
+	case <-h.loop.Life().Done():
 		return part.ErrClosed
 	case <-ctx.Done():
 		return ctx.Err()
@@ -179,9 +179,9 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 	defer writer.Quit()
 	h.Link.Begin(writer)
 
-	var closing closing
+	var ending closing
 	leave := func() error {
-		closing.since = time.Now()
+		ending.since = time.Now()
 		h.loop.Announce(part.Leaving{})
 		return nil
 	}
@@ -191,7 +191,7 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 	tick := time.Now().Add(tickEvery)
 	for !h.Link.Reopen() {
 		h.Link.Carry()
-		if !closing.since.IsZero() && !h.loop.Busy() {
+		if !ending.since.IsZero() && !h.loop.Busy() {
 			return nil
 		}
 		wait := time.Until(tick)
@@ -222,7 +222,7 @@ func (h *Host) converse(ctx context.Context, p io.ReadWriteCloser) error {
 			tick = now.Add(tickEvery)
 			h.loop.Tick()
 		}
-		if !closing.since.IsZero() && closing.over(h, now) {
+		if !ending.since.IsZero() && ending.over(h, now) {
 			return errors.New("the host was shut down")
 		}
 	}

@@ -126,7 +126,7 @@ type process struct {
 func begin(name string, told io.Reader, files []*os.File) (*process, error) {
 	p := &process{cmd: exec.Command(program)}
 	p.cmd.Args = []string{os.Args[0], name}
-	p.cmd.Env = []string{asks + "=" + name, garbage}
+	p.cmd.Env = []string{asks + "=" + name}
 	p.cmd.ExtraFiles = files
 	p.cmd.Stderr = &p.cries
 	p.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} // what a terminal says is for the host

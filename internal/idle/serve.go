@@ -4,40 +4,46 @@ import (
 	"encoding/gob"
 	"io"
 	"os"
-	"path/filepath"
+	"runtime/debug"
 	"strconv"
 
 	"golang.org/x/sys/unix"
+
+	"diathermon/internal/lean"
 )
 
 const (
-	asks    = "DIATHERMON_IDLE_WORK" // in the environment of such a process: its kind of work
-	garbage = "GOGC=50"              // there, too: percent of what is alive that may be garbage
-	lowest  = 19                     // priority
-	first   = "500"                  // when memory is short, such a process goes long before the host
-	handed  = 3                      // the descriptor of the first file
+	asks   = "DIATHERMON_IDLE_WORK" // in the environment of such a process: its kind of work
+	lowest = 19                     // priority
+	first  = "500"                  // when memory is short, such a process goes long before the host
+	handed = 3                      // the descriptor of the first file
 )
 
 // init lowers the priority before anything else is made.
 func init() {
 	if os.Getenv(asks) != "" {
-		lower()
+		Prioritise(lowest)
+		debug.SetGCPercent(lean.Garbage)
 		os.WriteFile("/proc/self/oom_score_adj", []byte(first), 0) // where that is not possible, it is as others are
 	}
 }
 
-// lower gives every thread of this process the lowest priority. Threads get that of the one
-// that makes them: it is over when none was made meanwhile.
-func lower() {
+// Prioritise gives every thread of this process a priority, or the error of that. Threads get
+// that of the one that makes them: it is over when none was made meanwhile.
+func Prioritise(priority int) error {
 	for known := 0; ; {
-		threads, _ := filepath.Glob("/proc/self/task/*")
-		if len(threads) <= known {
-			return
+		threads, err := os.ReadDir("/proc/self/task")
+		if err != nil || len(threads) <= known {
+			return err
 		}
 		known = len(threads)
 		for _, t := range threads {
-			if id, err := strconv.Atoi(filepath.Base(t)); err == nil {
-				unix.Setpriority(unix.PRIO_PROCESS, id, lowest)
+			id, err := strconv.Atoi(t.Name())
+			if err == nil {
+				err = unix.Setpriority(unix.PRIO_PROCESS, id, priority)
+			}
+			if err != nil && err != unix.ESRCH { // one that has ended needs none
+				return err
 			}
 		}
 	}

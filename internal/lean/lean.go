@@ -17,8 +17,10 @@ import (
 	"golang.org/x/sys/unix"
 )
 
+// Garbage is what may be, in percent of what is alive; other programs have 100.
+const Garbage = 50
+
 const (
-	garbage = 50               // percent of what is alive that may be garbage; other programs have 100
 	started = 30 * time.Second // after which a start has made everything that it makes
 	again   = 2 * time.Minute  // between one giving back and the next
 )
@@ -26,7 +28,7 @@ const (
 // Stay keeps the process small until it ends. It returns at once.
 func Stay() {
 	if os.Getenv("GOGC") == "" { // otherwise somebody has chosen
-		debug.SetGCPercent(garbage)
+		debug.SetGCPercent(Garbage)
 	}
 	go func() {
 		time.Sleep(started)

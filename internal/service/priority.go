@@ -1,11 +1,9 @@
 package service
 
 import (
-	"os"
 	"runtime"
-	"strconv"
 
-	"golang.org/x/sys/unix"
+	"diathermon/internal/idle"
 )
 
 // niceness is what the service runs with where it may: other programs of a small
@@ -22,13 +20,5 @@ const niceness = -10
 // all its slots are taken.
 func Hurry() {
 	runtime.GOMAXPROCS(runtime.NumCPU() + 2)
-	tasks, err := os.ReadDir("/proc/self/task")
-	if err != nil {
-		return
-	}
-	for _, t := range tasks {
-		if id, err := strconv.Atoi(t.Name()); err == nil && unix.Setpriority(unix.PRIO_PROCESS, id, niceness) != nil {
-			return
-		}
-	}
+	idle.Prioritise(niceness) // where that is not allowed it stays as it is
 }

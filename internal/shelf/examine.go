@@ -21,7 +21,9 @@ type Reader func(ctx context.Context, in *os.File, known string, how toolpath.Op
 // Examine reads a file to its end and says what it is: its size, its digest, which is of the
 // kind of the one that is known of it, and its facts. Progress is told how many bytes have
 // been read, if it is not nil. What is wrong with its content is ErrContent.
-func Examine(ctx context.Context, in io.Reader, known string, how toolpath.Options, progress func(bytes int64)) (toolpath.File, error) {
+func Examine(
+	ctx context.Context, in io.Reader, known string, how toolpath.Options, progress func(bytes int64),
+) (toolpath.File, error) {
 	sum := digest.Like(known)
 	counted := &source{r: in, ctx: ctx, told: progress}
 	summary, err := toolpath.Read(io.TeeReader(counted, sum), how)
@@ -36,7 +38,9 @@ func Content(words string) error { return content{errors.New(words)} }
 
 // look examines a file that is already in the folder, by itself or by another reader, and
 // returns besides what was opened.
-func (s *Shelf) look(ctx context.Context, name, known string, by Reader) (f toolpath.File, opened os.FileInfo, err error) {
+func (s *Shelf) look(
+	ctx context.Context, name, known string, by Reader,
+) (f toolpath.File, opened os.FileInfo, err error) {
 	in, err := os.Open(s.path(name))
 	if err != nil {
 		return f, nil, err

@@ -30,15 +30,15 @@ type sheet struct {
 	Diameter float64 // mm, of the filament
 }
 
-// drawn is what comes of it, but for the layers.
-type drawn struct {
+// sketched is what comes of it, but for the layers.
+type sketched struct {
 	File     toolpath.File
 	Wrong    string   // with its content
 	Undrawn  string   // why there are neither layers nor pictures
 	Pictures [][]byte // PNG, of Sizes
 }
 
-func sketch(s sheet, files []*os.File, read func(bytes int64)) (d drawn, err error) {
+func sketch(s sheet, files []*os.File, read func(bytes int64)) (d sketched, err error) {
 	in, to := files[0], files[1]
 	out := bufio.NewWriterSize(to, 256<<10)
 	w := layers.NewWriter(out)

@@ -174,15 +174,17 @@ func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 		tmp.Close()
 		os.Remove(tmp.Name())
 	}()
-	var got drawn
-	found, err := s.shelf.Survey(ctx, f.Name, func(ctx context.Context, in *os.File, known string, how toolpath.Options) (toolpath.File, error) {
+	var got sketched
+	by := func(ctx context.Context, in *os.File, known string, how toolpath.Options) (toolpath.File, error) {
 		var err error
-		got, err = drawing.Work(ctx, sheet{known, how, s.diameter}, []*os.File{in, tmp}, func(read int64) { s.come(read, f.Size) })
+		got, err = drawing.Work(ctx, sheet{known, how, s.diameter}, []*os.File{in, tmp},
+			func(read int64) { s.come(read, f.Size) })
 		if err == nil && got.Wrong != "" {
 			err = shelf.Content(got.Wrong)
 		}
 		return got.File, err
-	})
+	}
+	found, err := s.shelf.Survey(ctx, f.Name, by)
 	switch {
 	case ctx.Err() != nil:
 		return ctx.Err()

@@ -124,9 +124,6 @@ func (l *Loop) Wakes() <-chan struct{} { return l.wake }
 // Close ends every question that is asked from now on.
 func (l *Loop) Close() { l.end() }
 
-// Closed is closed when the loop has ended.
-func (l *Loop) Closed() <-chan struct{} { return l.life.Done() }
-
 // Life ends when the loop does.
 func (l *Loop) Life() context.Context { return l.life }
 

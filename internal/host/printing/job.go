@@ -297,7 +297,7 @@ func (p *Printing) onceKept(remove, leave func()) {
 		select {
 		case <-kept:
 			remove()
-		case <-p.loop.Closed():
+		case <-p.loop.Life().Done():
 			leave()
 		}
 	}()

@@ -45,7 +45,10 @@ func (p *Printing) retime(j *job) {
 	if t.None() {
 		return
 	}
-	r := reading{Digest: j.file.Digest, Commands: j.file.Commands, How: p.trimmed(j.file, nil), Differs: t, With: toolpath.Options{Limits: motion.Ordinary}}
+	r := reading{
+		Digest: j.file.Digest, Commands: j.file.Commands, How: p.trimmed(j.file, nil), Differs: t,
+		With: toolpath.Options{Limits: motion.Ordinary},
+	}
 	if p.cfg.Reading != nil {
 		r.With = p.cfg.Reading()
 	}
@@ -87,7 +90,9 @@ type forecast struct {
 }
 
 // retiming is the work, which nobody waits for.
-var retiming = idle.New("retime", func(r reading, files []*os.File, _ func(struct{})) (forecast, error) { return r.read(files[0]) })
+var retiming = idle.New("retime", func(r reading, files []*os.File, _ func(struct{})) (forecast, error) {
+	return r.read(files[0])
+})
 
 func init() { retiming.Serve() }
 
