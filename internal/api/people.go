@@ -46,6 +46,9 @@ type Account struct {
 	Name    string    `json:"name"`
 	Role    string    `json:"role" enum:"watcher,operator,keeper"`
 	Created time.Time `json:"created"`
+	Maker   string    `json:"maker,omitempty" doc:"Who made it; nobody, where the host did"`
+	Given   []string  `json:"given" doc:"The programs and browsers that are let in by it, and end with it"`
+	Made    []string  `json:"made" doc:"Whose accounts were made by it"`
 }
 
 // Accounts are all persons.
@@ -111,7 +114,19 @@ type TokenInfo struct {
 	UsedFrom string     `json:"used_from,omitempty" doc:"The address"`
 	Expires  *time.Time `json:"expires,omitempty"`
 	Own      bool       `json:"own" doc:"It is the one that asks"`
+	Given    []string   `json:"given" doc:"The programs and browsers that are let in by it, and end with it"`
+	Made     []string   `json:"made" doc:"Whose accounts were made with it"`
 }
+
+// Becomes is what becomes of what a token or an account has given when it is taken away.
+type Becomes string
+
+// What may become of it.
+const (
+	BecomesEnded    Becomes = "end"       // it ends, too; accounts that were made with it stay
+	BecomesEndedAll Becomes = "end-all"   // and these accounts go
+	BecomesMine     Becomes = "take-over" // it is mine from now on
+)
 
 // Tokens are tokens, sessions among them.
 type Tokens struct {

@@ -155,9 +155,9 @@ func tokensCommand() *cli.Command {
 				if t.Used != nil {
 					used = local(*t.Used) + " from " + t.UsedFrom
 				}
-				rows[i] = []string{strconv.Itoa(i + 1), t.Name, t.Kind, strings.Join(t.Scopes, " "), used, t.Maker}
+				rows[i] = []string{strconv.Itoa(i + 1), t.Name, t.Kind, strings.Join(t.Scopes, " "), used, t.Maker, strings.Join(append(t.Given, t.Made...), ", ")}
 			}
-			return table(w, []string{"", "Name", "Kind", "May", "Used last", "Made by"}, rows)
+			return table(w, []string{"", "Name", "Kind", "May", "Used last", "Made by", "Has let in"}, rows)
 		}),
 		Commands: []*cli.Command{
 			{
@@ -180,7 +180,7 @@ func tokensCommand() *cli.Command {
 					return nil
 				}),
 			},
-			{Name: "withdraw", Usage: "make one worthless, at once", ArgsUsage: "NUMBER", Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, number string) error {
+			{Name: "withdraw", Usage: "make one worthless, at once", ArgsUsage: "NUMBER", Flags: []cli.Flag{givenFlag()}, Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, number string) error {
 				all, err := c.Tokens(ctx)
 				if err != nil {
 					return err
@@ -190,14 +190,47 @@ func tokensCommand() *cli.Command {
 					return wrong("%q is no number of the list: there are %d", number, len(all.Tokens))
 				}
 				t := all.Tokens[n-1]
-				if err := c.WithdrawToken(ctx, t.ID); err != nil {
+				given, also, err := given(cmd, t.Given, t.Made)
+				if err != nil {
 					return err
 				}
-				fmt.Fprintf(cmd.Root().Writer, "Withdrawn: %s\n", t.Name)
+				if err := c.WithdrawToken(ctx, t.ID, given); err != nil {
+					return err
+				}
+				fmt.Fprintf(cmd.Root().Writer, "Withdrawn: %s%s\n", t.Name, also)
 				return nil
 			})},
 		},
 	}
+}
+
+// givenFlag asks what becomes of what somebody has given who is let in no more.
+func givenFlag() cli.Flag {
+	return &cli.StringFlag{Name: "given", Usage: "what becomes of whom it has let in: `end`, end-all (accounts that it made, too), or take-over (they are yours)"}
+}
+
+// given is what the flag says, and what else goes, in words. Where something would go it must
+// be said.
+func given(cmd *cli.Command, tokens, accounts []string) (api.Becomes, string, error) {
+	said := api.Becomes(cmd.String("given"))
+	switch said {
+	case "":
+		if all := append(tokens, accounts...); len(all) > 0 {
+			return "", "", wrong("it has let in %s: say with --given end, end-all or take-over what becomes of that", strings.Join(all, ", "))
+		}
+		return api.BecomesEnded, "", nil
+	case api.BecomesEnded:
+	case api.BecomesEndedAll:
+		tokens = append(tokens, accounts...)
+	case api.BecomesMine:
+		return said, "; whom it has let in is let in by you", nil
+	default:
+		return "", "", wrong("--given is end, end-all or take-over, and not %q", said)
+	}
+	if len(tokens) == 0 {
+		return said, "", nil
+	}
+	return said, ", and with it " + strings.Join(tokens, ", "), nil
 }
 
 func accountsCommand() *cli.Command {
@@ -211,9 +244,9 @@ func accountsCommand() *cli.Command {
 			}
 			rows := make([][]string, len(all.Accounts))
 			for i, a := range all.Accounts {
-				rows[i] = []string{a.Name, a.Role, local(a.Created)}
+				rows[i] = []string{a.Name, a.Role, local(a.Created), a.Maker, strings.Join(append(a.Given, a.Made...), ", ")}
 			}
-			return table(w, []string{"Name", "Role", "Made"}, rows)
+			return table(w, []string{"Name", "Role", "Made", "By", "Has let in"}, rows)
 		}),
 		Commands: []*cli.Command{
 			{Name: "make", Usage: "make an account; its password is asked for", ArgsUsage: "NAME", Flags: []cli.Flag{role}, Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
@@ -256,15 +289,19 @@ func accountsCommand() *cli.Command {
 				fmt.Fprintf(cmd.Root().Writer, "Changed: %s, %s\n", a.Name, a.Role)
 				return nil
 			})},
-			{Name: "remove", Usage: "remove an account, and end its sessions", ArgsUsage: "NAME", Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
+			{Name: "remove", Usage: "remove an account, and end its sessions", ArgsUsage: "NAME", Flags: []cli.Flag{givenFlag()}, Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 				a, err := accountNamed(ctx, c, name)
 				if err != nil {
 					return err
 				}
-				if err := c.RemoveAccount(ctx, a.ID); err != nil {
+				given, also, err := given(cmd, a.Given, a.Made)
+				if err != nil {
 					return err
 				}
-				fmt.Fprintf(cmd.Root().Writer, "Removed: %s\n", a.Name)
+				if err := c.RemoveAccount(ctx, a.ID, given); err != nil {
+					return err
+				}
+				fmt.Fprintf(cmd.Root().Writer, "Removed: %s%s\n", a.Name, also)
 				return nil
 			})},
 		},

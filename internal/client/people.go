@@ -52,9 +52,17 @@ func (c *Client) MakeToken(ctx context.Context, t api.MakeToken) (api.MadeToken,
 	return out, c.call(ctx, http.MethodPost, "/v1/tokens", t, &out)
 }
 
-// WithdrawToken makes a token or a session worthless.
-func (c *Client) WithdrawToken(ctx context.Context, id string) error {
-	return c.call(ctx, http.MethodDelete, "/v1/tokens/"+url.PathEscape(id), nil, nil)
+// WithdrawToken makes a token or a session worthless. What becomes of what it has given is
+// said, or it ends, too.
+func (c *Client) WithdrawToken(ctx context.Context, id string, given ...api.Becomes) error {
+	return c.call(ctx, http.MethodDelete, "/v1/tokens/"+url.PathEscape(id)+becomes(given), nil, nil)
+}
+
+func becomes(given []api.Becomes) string {
+	if len(given) == 0 {
+		return ""
+	}
+	return "?given=" + url.QueryEscape(string(given[0]))
 }
 
 // Accounts lists persons.
@@ -74,7 +82,7 @@ func (c *Client) ChangeAccount(ctx context.Context, id string, change api.Change
 	return out, c.call(ctx, http.MethodPatch, "/v1/accounts/"+url.PathEscape(id), change, &out)
 }
 
-// RemoveAccount removes one.
-func (c *Client) RemoveAccount(ctx context.Context, id string) error {
-	return c.call(ctx, http.MethodDelete, "/v1/accounts/"+url.PathEscape(id), nil, nil)
+// RemoveAccount removes one. What becomes of what it has given is said, or it ends, too.
+func (c *Client) RemoveAccount(ctx context.Context, id string, given ...api.Becomes) error {
+	return c.call(ctx, http.MethodDelete, "/v1/accounts/"+url.PathEscape(id)+becomes(given), nil, nil)
 }

@@ -1,11 +1,12 @@
 // Package gate is a listener that keeps room for those who are known: a connection
 // is a stranger's until a request on it has shown a good token, and strangers share
-// a few places among them.
+// a few places among them. Those who come from where somebody was in before have places
+// of their own.
 //
-// It promises that a newcomer is always let in, and that no number of strangers
-// takes the places, or the descriptors, of those who are known: the stranger who has
-// been there longest, of the address that has most of them, goes for each who comes.
-// It leaves to web who is known.
+// It promises that a newcomer is let in, that no number of strangers takes the places, or
+// the descriptors, of those who are known or familiar, and that nobody who is known takes
+// those of the others: who has been there longest, of the address or the person that has
+// most of them, goes for each who comes. It leaves to web who is known.
 package gate
 
 import (
@@ -20,6 +21,8 @@ import (
 type Places struct {
 	All       int // together
 	Strangers int // of which no good token has been shown on
+	Familiar  int // of which neither, from where somebody was in before
+	OfOne     int // of one person or program that is known
 }
 
 // reserved is how many descriptors the rest of the process needs: its database, its
@@ -33,23 +36,35 @@ func Ordinary() Places {
 	syscall.Getrlimit(syscall.RLIMIT_NOFILE, &limit)
 	all := int(min(limit.Cur, 1<<20)) - reserved
 	all = min(max(all, int(min(limit.Cur, 1<<20))/4, 4), 1024)
-	return Places{All: all, Strangers: min(max(all/8, 2), 64)}
+	few := min(max(all/8, 2), 64)
+	return Places{All: all, Strangers: few, Familiar: few, OfOne: few}
 }
 
 // A Listener lets connections in.
 type Listener struct {
 	net.Listener
-	places Places
+	places   Places
+	familiar func(address string) bool
 
 	mu    sync.Mutex
 	all   map[*conn]bool
 	order uint64
 }
 
-// New returns a Listener on l.
-func New(l net.Listener, p Places) *Listener {
-	return &Listener{Listener: l, places: p, all: map[*conn]bool{}}
+// New returns a Listener on l. Familiar tells from which addresses somebody was in before.
+func New(l net.Listener, p Places, familiar func(address string) bool) *Listener {
+	return &Listener{Listener: l, places: p, familiar: familiar, all: map[*conn]bool{}}
 }
+
+// A rank is how well somebody is known: the lesser goes first.
+type rank int
+
+// The ranks.
+const (
+	stranger rank = iota
+	familiar
+	known
+)
 
 // conn is a connection that was let in.
 type conn struct {
@@ -57,9 +72,18 @@ type conn struct {
 	gate    *Listener
 	address string
 	order   uint64 // in which it came
-	known   bool
+	rank    rank
+	who     string // of the known: the person or the program
 	idle    bool
 	closing sync.Once
+}
+
+// whose is who shares places with it: one of few has more of them than another.
+func (c *conn) whose() string {
+	if c.rank == known {
+		return c.who
+	}
+	return c.address
 }
 
 // Accept waits for a connection.
@@ -74,6 +98,9 @@ func (l *Listener) Accept() (net.Conn, error) {
 			address = c.RemoteAddr().String()
 		}
 		in := &conn{Conn: c, gate: l, address: address}
+		if l.familiar(address) {
+			in.rank = familiar
+		}
 		victim := l.enter(in)
 		if victim != nil {
 			victim.Close()
@@ -90,35 +117,55 @@ func (l *Listener) enter(c *conn) *conn {
 	defer l.mu.Unlock()
 	l.order++
 	c.order = l.order
-	strangers := map[string]int{}
-	n := 0
-	for other := range l.all {
-		if !other.known {
-			strangers[other.address]++
+	l.all[c] = true
+	places := l.places.Strangers
+	if c.rank == familiar {
+		places = l.places.Familiar
+	}
+	victim := l.crowded(c, func(o *conn) bool { return o.rank == c.rank }, places)
+	for r := stranger; victim == nil && len(l.all) > l.places.All; r++ {
+		if r > known { // there is nobody else
+			victim = c
+			break
+		}
+		victim = l.crowded(c, func(o *conn) bool { return o.rank == r }, 0)
+	}
+	delete(l.all, victim)
+	return victim
+}
+
+// crowded returns who goes for a newcomer of those that which reports, if there are more than so
+// many, the newcomer among them: of whoever has most of them one on which nothing is asked,
+// and of these the oldest. The lock is held.
+func (l *Listener) crowded(newcomer *conn, which func(*conn) bool, places int) *conn {
+	count, n := map[string]int{}, 0
+	for o := range l.all {
+		if which(o) {
+			count[o.whose()]++
 			n++
 		}
 	}
-	l.all[c] = true
-	if n < l.places.Strangers && len(l.all) <= l.places.All {
+	if n <= places {
 		return nil
 	}
 	var victim *conn
-	for other := range l.all {
+	for o := range l.all {
 		switch {
-		case other == c || other.known && !other.idle:
-		case victim == nil, victim.known && !other.known:
-			victim = other
-		case other.known != victim.known:
-		case other.known && other.order < victim.order:
-			victim = other
-		case !other.known && (strangers[other.address] > strangers[victim.address] || strangers[other.address] == strangers[victim.address] && other.order < victim.order):
-			victim = other
+		case o == newcomer || !which(o):
+		case victim == nil:
+			victim = o
+		case count[o.whose()] != count[victim.whose()]:
+			if count[o.whose()] > count[victim.whose()] {
+				victim = o
+			}
+		case o.rank == known && o.idle != victim.idle:
+			if o.idle {
+				victim = o
+			}
+		case o.order < victim.order:
+			victim = o
 		}
 	}
-	if victim == nil { // all are known and at work
-		victim = c
-	}
-	delete(l.all, victim)
 	return victim
 }
 
@@ -167,11 +214,29 @@ func State(c net.Conn, s http.ConnState) {
 	}
 }
 
-// Admit notes that a good token was shown on the connection of a request.
-func Admit(ctx context.Context) {
+// Admit notes that a good token of somebody's was shown on the connection of a request. If
+// they have more connections than anybody may, one of their others goes for it.
+func Admit(ctx context.Context, who string) {
+	in, ok := ctx.Value(key{}).(*conn)
+	if !ok {
+		return
+	}
+	l := in.gate
+	l.mu.Lock()
+	in.rank, in.who = known, who
+	victim := l.crowded(in, func(o *conn) bool { return o.rank == known && o.who == who }, l.places.OfOne)
+	delete(l.all, victim)
+	l.mu.Unlock()
+	if victim != nil {
+		victim.Close()
+	}
+}
+
+// Recognise notes that whoever sends a request was in before, as its browser shows.
+func Recognise(ctx context.Context) {
 	if in, ok := ctx.Value(key{}).(*conn); ok {
 		in.gate.mu.Lock()
 		defer in.gate.mu.Unlock()
-		in.known = true
+		in.rank = max(in.rank, familiar)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"strings"
 	"testing"
 	"time"
 
@@ -28,12 +29,15 @@ func house(t *testing.T, p gate.Places) (address string, idle chan bool) {
 		}
 	}
 	s := &http.Server{ConnContext: gate.Context, ConnState: state, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.URL.Path == "/known" {
-			gate.Admit(r.Context())
+		if who, known := strings.CutPrefix(r.URL.Path, "/known"); known {
+			gate.Admit(r.Context(), who)
+		}
+		if r.URL.Path == "/recognised" {
+			gate.Recognise(r.Context())
 		}
 		io.WriteString(w, "hello")
 	})}
-	go s.Serve(gate.New(l, p))
+	go s.Serve(gate.New(l, p, func(address string) bool { return address == "127.0.0.2" }))
 	t.Cleanup(func() { s.Close() })
 	return l.Addr().String(), idle
 }
@@ -61,7 +65,7 @@ func ask(c net.Conn, path string) bool {
 }
 
 func TestThousandStrangersDoNotKeepTheKnownOut(t *testing.T) {
-	address, _ := house(t, gate.Places{All: 12, Strangers: 4})
+	address, _ := house(t, gate.Places{All: 12, Strangers: 4, Familiar: 2, OfOne: 12})
 	var friends []net.Conn
 	for range 6 {
 		c := knock(t, address)
@@ -95,7 +99,7 @@ func TestThousandStrangersDoNotKeepTheKnownOut(t *testing.T) {
 }
 
 func TestAllPlacesTakenTheIdleGoFirst(t *testing.T) {
-	address, idle := house(t, gate.Places{All: 5, Strangers: 4})
+	address, idle := house(t, gate.Places{All: 5, Strangers: 4, Familiar: 2, OfOne: 12})
 	var friends []net.Conn
 	for range 20 { // each is known and idle when the next one comes
 		c := knock(t, address)
@@ -110,6 +114,60 @@ func TestAllPlacesTakenTheIdleGoFirst(t *testing.T) {
 	}
 	if !ask(friends[19], "/known") {
 		t.Error("the last one is not there")
+	}
+}
+
+// knockFrom knocks from another address of this computer.
+func knockFrom(t *testing.T, from, address string) net.Conn {
+	t.Helper()
+	c, err := (&net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(from)}}).Dial("tcp", address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { c.Close() })
+	return c
+}
+
+func TestStrangersFromManyAddressesLeaveThePlacesOfThoseWhoWereInBefore(t *testing.T) {
+	address, _ := house(t, gate.Places{All: 12, Strangers: 4, Familiar: 2, OfOne: 12})
+	owner := knockFrom(t, "127.0.0.2", address)
+	marked := knockFrom(t, "127.0.0.3", address)
+	if !ask(marked, "/recognised") {
+		t.Fatal("not answered")
+	}
+	for i := range 200 {
+		knockFrom(t, fmt.Sprintf("127.0.1.%d", i+1), address)
+	}
+	if !ask(owner, "/") || !ask(marked, "/") {
+		t.Error("strangers took the places of an address, or of a browser, that was in before")
+	}
+}
+
+func TestNobodyWhoIsKnownTakesThePlacesOfOthers(t *testing.T) {
+	address, _ := house(t, gate.Places{All: 12, Strangers: 4, Familiar: 2, OfOne: 6})
+	owner := knock(t, address)
+	if !ask(owner, "/known/owner") {
+		t.Fatal("not let in")
+	}
+	first := knock(t, address)
+	if !ask(first, "/known/one") {
+		t.Fatal("not let in")
+	}
+	for range 6 {
+		if !ask(knock(t, address), "/known/one") {
+			t.Fatal("not let in")
+		}
+	}
+	if ask(first, "/known/one") {
+		t.Error("one has seven places of six")
+	}
+	for range 7 {
+		if !ask(knock(t, address), "/known/two") {
+			t.Fatal("not let in")
+		}
+	}
+	if !ask(owner, "/known/owner") || !ask(knock(t, address), "/") {
+		t.Error("two who took all places kept others out")
 	}
 }
 

@@ -2,7 +2,7 @@ package people
 
 import (
 	"context"
-	"crypto/sha256"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -45,8 +45,8 @@ func (p *People) named(name string) *access.Account {
 	return nil
 }
 
-// MakeAccount makes an account.
-func (p *People) MakeAccount(ctx context.Context, name string, role access.Role, password string) (access.Account, error) {
+// MakeAccount makes an account, of a role in which nobody may do more than who makes it.
+func (p *People) MakeAccount(ctx context.Context, by *Holder, name string, role access.Role, password string) (access.Account, error) {
 	var none access.Account
 	name = norm.NFC.String(name)
 	if err := visible(name); err != nil {
@@ -55,6 +55,9 @@ func (p *People) MakeAccount(ctx context.Context, name string, role access.Role,
 	if !role.Known() {
 		return none, fmt.Errorf("%w: there is no role %q; there are %v", ErrScopes, role, access.Roles)
 	}
+	if err := by.covers(role); err != nil {
+		return none, err
+	}
 	if err := checkPassword(password, name); err != nil {
 		return none, err
 	}
@@ -62,7 +65,7 @@ func (p *People) MakeAccount(ctx context.Context, name string, role access.Role,
 	if err != nil {
 		return none, err
 	}
-	a := access.Account{ID: id.String(), Name: name, Role: role, Password: hashed(password), Created: time.Now().UTC().Truncate(time.Millisecond)}
+	a := access.Account{ID: id.String(), Name: name, Role: role, Password: hashed(password), Created: time.Now().UTC().Truncate(time.Millisecond), Maker: by.Caller(), Giver: by.ID}
 	p.changing.Lock()
 	defer p.changing.Unlock()
 	p.mu.Lock()
@@ -90,16 +93,8 @@ func (p *People) Become(ctx context.Context, h *Holder, a access.Account) error 
 	p.mu.Lock()
 	t := h.seen()
 	p.mu.Unlock()
-	t.Account, t.Scopes = a.ID, ""
-	if err := p.kept.PutToken(ctx, t); err != nil {
-		return err
-	}
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if hash := [sha256.Size]byte(t.Hash); p.byHash[hash] == h {
-		p.byHash[hash] = &Holder{Token: t, gone: h.gone, people: p, use: h.use}
-	}
-	return nil
+	t.Account, t.Scopes, t.Giver = a.ID, "", ""
+	return p.replace(ctx, t)
 }
 
 // A Change is what is changed of an account; nil is left as it is.
@@ -109,8 +104,11 @@ type Change struct {
 }
 
 // ChangeAccount changes an account. With another password all its sessions end but the
-// one that asks, if it is one of them.
+// one that asks, if it is one of them. Nobody makes more of anybody than they are
+// themselves, nor takes the place of somebody who may do more.
 func (p *People) ChangeAccount(ctx context.Context, id string, c Change, asks *Holder) (access.Account, error) {
+	ctx, cancel := whole(ctx)
+	defer cancel()
 	p.changing.Lock()
 	defer p.changing.Unlock()
 	p.mu.Lock()
@@ -124,11 +122,17 @@ func (p *People) ChangeAccount(ctx context.Context, id string, c Change, asks *H
 		if !c.Role.Known() {
 			return a, fmt.Errorf("%w: there is no role %q; there are %v", ErrScopes, *c.Role, access.Roles)
 		}
+		if err := asks.covers(*c.Role); err != nil && len(c.Role.Scopes()) > len(a.Role.Scopes()) {
+			return a, err
+		}
 		if a.Role = *c.Role; a.Role != access.Keeper && p.lastKeeper(id) {
 			return a, fmt.Errorf("%w: %s is the last keeper; make another one first", ErrLast, a.Name)
 		}
 	}
 	if c.Password != nil {
+		if err := asks.covers(a.Role); err != nil && asks.Account != a.ID {
+			return a, err
+		}
 		if err := checkPassword(*c.Password, a.Name); err != nil {
 			return a, err
 		}
@@ -140,10 +144,11 @@ func (p *People) ChangeAccount(ctx context.Context, id string, c Change, asks *H
 	p.mu.Lock()
 	p.accounts[id] = &a
 	p.mu.Unlock()
+	p.look()
 	p.log.Info("an account was changed", "name", a.Name, "role", a.Role, "password", c.Password != nil)
 	if c.Password != nil {
-		for _, h := range p.holders(func(h *Holder) bool { return h.Account == id && h != asks }) {
-			if err := p.Withdraw(ctx, h, a.Name); err != nil {
+		for _, h := range p.holders(func(h *Holder) bool { return h.Account == id && h.ID != asks.ID }) {
+			if err := p.Retire(ctx, h); err != nil {
 				return a, err
 			}
 		}
@@ -163,9 +168,11 @@ func (p *People) lastKeeper(id string) bool {
 	return p.accounts[id] != nil && p.accounts[id].Role == access.Keeper
 }
 
-// RemoveAccount removes an account and ends its sessions. The last keeper's goes only as
-// the last of all.
+// RemoveAccount removes an account, ends its sessions and what they have given. The last
+// keeper's goes only as the last of all.
 func (p *People) RemoveAccount(ctx context.Context, id string) error {
+	ctx, cancel := whole(ctx)
+	defer cancel()
 	p.changing.Lock()
 	defer p.changing.Unlock()
 	p.mu.Lock()
@@ -185,33 +192,37 @@ func (p *People) RemoveAccount(ctx context.Context, id string) error {
 	maps.DeleteFunc(p.passkeys, func(_ string, k access.Passkey) bool { return k.Account == id })
 	p.mu.Unlock()
 	p.log.Info("an account was removed", "name", a.Name)
-	for _, h := range p.holders(func(h *Holder) bool { return h.Account == id }) {
-		if err := p.Withdraw(ctx, h, a.Name); err != nil {
-			return err
+	var failed error
+	for _, h := range p.holders(func(h *Holder) bool { return h.Account == id || h.Giver == id }) {
+		if h.Good() { // not ended by one before it
+			failed = errors.Join(failed, p.Withdraw(ctx, h, a.Name))
 		}
 	}
-	return nil
+	return failed
 }
 
-// SignIn returns a new session's token for a name and a password, and what its browser
-// should keep to be known by. Whether it is the name or the password that is wrong is not
+// SignIn returns a new session's token for a name and a password, which come from an address
+// and from a browser that has kept a mark. Whether it is the name or the password that is wrong is not
 // told, and not to be seen from how long it takes.
-func (p *People) SignIn(ctx context.Context, from, mark, name, password string) (token, known string, err error) {
+func (p *People) SignIn(ctx context.Context, from, mark, name, password string) (string, error) {
 	p.mu.Lock()
 	a := access.Account{Password: nobodys()}
 	if found := p.named(name); found != nil {
 		a = *found
 	}
 	p.mu.Unlock()
-	if wait := p.signIns.admit(from, mark, a.ID, time.Now()); wait > 0 {
-		return "", "", TooManyError{"passwords", wait}
+	known := p.familiar.knows(a.ID, mark, from)
+	if !p.familiar.marked(a.ID, mark) {
+		mark = ""
 	}
-	if len(password) > 4*longestPassword || !matches(a.Password, password) || a.ID == "" {
+	if wait := p.signIns.admit(from, mark, known, a.ID, time.Now()); wait > 0 {
+		return "", TooManyError{"passwords", wait}
+	}
+	if len(password) > 4*longestPassword || !p.signIns.matches(a.Password, password, known) || a.ID == "" {
 		p.log.Warn("a password was refused", "address", from, "name", name)
-		return "", "", fmt.Errorf("%w: try again; a keeper can give you another password, and on the host itself 'diathermon allow' lets you in without one", ErrSignIn)
+		return "", fmt.Errorf("%w: try again; a keeper can give you another password, and on the host itself 'diathermon allow' lets you in without one", ErrSignIn)
 	}
-	token, err = p.enter(ctx, from, p.session(a.ID, from))
-	return token, p.signIns.mark(a.ID), err
+	return p.enter(ctx, from, right{account: a.ID}.session(from))
 }
 
 // ErrNoAccount means that who asks is no person with an account.
@@ -223,10 +234,10 @@ func (p *People) ChangePassword(ctx context.Context, h *Holder, old, password st
 	if !ok {
 		return ErrNoAccount
 	}
-	if wait := p.signIns.admit("", p.signIns.mark(a.ID), a.ID, time.Now()); wait > 0 {
+	if wait := p.signIns.admit("", p.Mark(h), true, a.ID, time.Now()); wait > 0 {
 		return TooManyError{"passwords", wait}
 	}
-	if !matches(a.Password, old) {
+	if !p.signIns.matches(a.Password, old, true) {
 		return fmt.Errorf("%w: the old one is another", ErrPassword)
 	}
 	_, err := p.ChangeAccount(ctx, a.ID, Change{Password: &password}, h)

@@ -48,6 +48,7 @@ type Pairing struct {
 	Asked   time.Time
 	State   PairingState
 
+	known   bool // who asks was here before
 	secret  string
 	tries   int
 	grant   access.Token // that a program gets when it asks for it, and not before
@@ -72,7 +73,8 @@ func (k *pairings) current(now time.Time) []*Pairing {
 }
 
 // Ask begins a pairing. The secret is for who asks alone, to learn what has become of it.
-func (p *People) Ask(from, name string, scopes []string, session bool) (Pairing, string, error) {
+// Who is known, by a browser or a network, finds room whoever else asks.
+func (p *People) Ask(from string, known bool, name string, scopes []string, session bool) (Pairing, string, error) {
 	given, ok := access.Asked(scopes)
 	if session {
 		given, ok = "", true
@@ -88,18 +90,26 @@ func (p *People) Ask(from, name string, scopes []string, session bool) (Pairing,
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	ofOne, waiting := 0, 0
+	var stranger *Pairing // that has waited longest
 	for _, other := range k.current(now) {
 		if other.State == Waiting {
 			waiting++
+			if !other.known && stranger == nil {
+				stranger = other
+			}
 			if neighbourhood(other.From) == neighbourhood(from) {
 				ofOne++
 			}
 		}
 	}
+	if known && ofOne < mostOfOne && waiting >= mostPairings && stranger != nil {
+		stranger.State = Denied
+		waiting--
+	}
 	if ofOne >= mostOfOne || waiting >= mostPairings {
 		return Pairing{}, "", fmt.Errorf("%w: answer those that wait in the console, or try again in five minutes", ErrAsking)
 	}
-	one := &Pairing{ID: rand.Text(), Name: name, Letters: p.newLetters(), Scopes: given, Session: session, From: from, Asked: now, State: Waiting, secret: rand.Text()}
+	one := &Pairing{ID: rand.Text(), Name: name, Letters: p.newLetters(), Scopes: given, Session: session, From: from, Asked: now, State: Waiting, known: known, secret: rand.Text()}
 	k.all = append(k.all, one)
 	p.log.Info("somebody asks to be let in", "address", from, "name", name, "letters", one.Letters)
 	return *one, one.secret, nil
@@ -161,12 +171,12 @@ func (p *People) Answer(by *Holder, shown string, yes bool, scopes []string) (Pa
 		return *one, nil
 	}
 	if one.Session {
-		one.code = p.codeFor(by.Account)
+		one.code = p.codeFor(by.right())
 	} else {
 		if len(scopes) == 0 {
 			scopes = strings.Fields(one.Scopes)
 		}
-		grant, err := given(by, one.Name, scopes)
+		grant, err := given(by, one.Name, scopes, nil)
 		if err != nil {
 			return *one, err
 		}

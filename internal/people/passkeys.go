@@ -2,11 +2,14 @@ package people
 
 import (
 	"context"
+	"crypto/hmac"
 	"crypto/rand"
+	"crypto/sha256"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
 	"net/url"
 	"slices"
@@ -25,8 +28,7 @@ var ErrPasskey = errors.New("this passkey does not go")
 
 const (
 	offerLife    = 5 * time.Minute
-	mostOffers   = 500 // of which anybody may ask for one
-	mostPasskeys = 20  // of a person
+	mostPasskeys = 20 // of a person
 )
 
 // An Offer is what a browser answers with a passkey of its person (Web Authentication,
@@ -36,49 +38,69 @@ type Offer struct {
 	Options any    // as JSON: what the browser is given
 }
 
-// offers are those that were made and not answered yet.
+// offers are made and forgotten: what the host has to know of one when it is answered is in
+// its ticket, under a seal. So nobody who asks for many takes away anybody else's, and none
+// takes memory but those that were answered well, of which each is good once.
 type offers struct {
-	mu  sync.Mutex
-	all map[string]offer
+	secret []byte // for as long as the host runs, which is longer than an offer
+
+	mu       sync.Mutex
+	answered map[string]time.Time // by seal, until when it would be good
 }
 
+func newOffers() *offers {
+	o := &offers{secret: make([]byte, 32), answered: map[string]time.Time{}}
+	rand.Read(o.secret)
+	return o
+}
+
+// offer is what is in a ticket.
 type offer struct {
-	session webauthn.SessionData
-	account string // whose passkey is being made; empty: somebody signs in
-	made    time.Time
+	Session webauthn.SessionData
+	Account string // whose passkey is being made; empty: somebody signs in
+	Until   time.Time
+
+	seal string
 }
 
-// put keeps an offer; the oldest goes for it, if there are too many.
-func (o *offers) put(one offer) string {
-	o.mu.Lock()
-	defer o.mu.Unlock()
-	if o.all == nil {
-		o.all = map[string]offer{}
-	}
-	var oldest string
-	for ticket, other := range o.all {
-		if oldest == "" || other.made.Before(o.all[oldest].made) {
-			oldest = ticket
-		}
-	}
-	if len(o.all) >= mostOffers {
-		delete(o.all, oldest)
-	}
-	ticket := rand.Text()
-	o.all[ticket] = one
-	return ticket
+// ticket is an offer under its seal.
+func (o *offers) ticket(one offer) (string, error) {
+	text, err := json.Marshal(one)
+	return base64.RawURLEncoding.EncodeToString(o.seal(text)) + "." + base64.RawURLEncoding.EncodeToString(text), err
 }
 
-// take takes an offer out: it is answered once.
-func (o *offers) take(ticket, account string) (offer, error) {
+func (o *offers) seal(text []byte) []byte {
+	m := hmac.New(sha256.New, o.secret)
+	m.Write(text)
+	return m.Sum(nil)
+}
+
+// read returns the offer of a ticket that is good.
+func (o *offers) read(ticket, account string) (offer, error) {
+	sum, text, _ := strings.Cut(ticket, ".")
+	seal, err1 := base64.RawURLEncoding.DecodeString(sum)
+	plain, err2 := base64.RawURLEncoding.DecodeString(text)
+	one := offer{}
 	o.mu.Lock()
-	defer o.mu.Unlock()
-	one, ok := o.all[ticket]
-	delete(o.all, ticket)
-	if !ok || one.account != account || time.Since(one.made) > offerLife {
+	_, answered := o.answered[string(seal)]
+	o.mu.Unlock()
+	if err1 != nil || err2 != nil || answered || !hmac.Equal(seal, o.seal(plain)) || json.Unmarshal(plain, &one) != nil || one.Account != account || time.Now().After(one.Until) {
 		return offer{}, fmt.Errorf("%w: it was asked for more than %.0f minutes ago, or answered already; try again", ErrPasskey, offerLife.Minutes())
 	}
+	one.seal = string(seal)
 	return one, nil
+}
+
+// answer notes that an offer was answered well; it is not good a second time.
+func (o *offers) answer(one offer) error {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	maps.DeleteFunc(o.answered, func(_ string, until time.Time) bool { return time.Now().After(until) })
+	if _, again := o.answered[one.seal]; again {
+		return fmt.Errorf("%w: it was answered already", ErrPasskey)
+	}
+	o.answered[one.seal] = one.Until
+	return nil
 }
 
 // party is the host as passkeys know it: by the name in its address. Whoever stands
@@ -167,7 +189,8 @@ func (p *People) OfferPasskey(h *Holder, origin string) (Offer, error) {
 	if err != nil {
 		return Offer{}, fmt.Errorf("%w: %w", ErrPasskey, err)
 	}
-	return Offer{p.offers.put(offer{*session, h.Account, time.Now()}), options.Response}, nil
+	ticket, err := p.offers.ticket(offer{Session: *session, Account: h.Account, Until: time.Now().Add(offerLife)})
+	return Offer{ticket, options.Response}, err
 }
 
 // MakePasskey takes what the browser has made.
@@ -176,7 +199,7 @@ func (p *People) MakePasskey(ctx context.Context, h *Holder, origin, ticket, nam
 	if err := visible(name); err != nil {
 		return none, err
 	}
-	one, err := p.offers.take(ticket, h.Account)
+	one, err := p.offers.read(ticket, h.Account)
 	if err != nil {
 		return none, err
 	}
@@ -192,11 +215,14 @@ func (p *People) MakePasskey(ctx context.Context, h *Holder, origin, ticket, nam
 	if err != nil {
 		return none, refusedPasskey(err)
 	}
-	c, err := party.CreateCredential(u, one.session, parsed)
+	c, err := party.CreateCredential(u, one.Session, parsed)
+	if err == nil {
+		err = p.offers.answer(one)
+	}
 	if err != nil {
 		return none, refusedPasskey(err)
 	}
-	k := access.Passkey{ID: base64.RawURLEncoding.EncodeToString(c.ID), Account: h.Account, Name: name, Created: time.Now().UTC().Truncate(time.Millisecond)}
+	k := access.Passkey{ID: base64.RawURLEncoding.EncodeToString(c.ID), Account: h.Account, Name: name, Created: time.Now().UTC().Truncate(time.Millisecond), Giver: h.ID}
 	if k.Credential, err = json.Marshal(c); err != nil {
 		return none, err
 	}
@@ -251,12 +277,13 @@ func (p *People) OfferSignIn(origin string) (Offer, error) {
 	if err != nil {
 		return Offer{}, fmt.Errorf("%w: %w", ErrPasskey, err)
 	}
-	return Offer{p.offers.put(offer{*session, "", time.Now()}), options.Response}, nil
+	ticket, err := p.offers.ticket(offer{Session: *session, Until: time.Now().Add(offerLife)})
+	return Offer{ticket, options.Response}, err
 }
 
 // SignInByPasskey returns a new session's token for what a browser has signed.
 func (p *People) SignInByPasskey(ctx context.Context, from, origin, ticket string, answer []byte) (string, error) {
-	one, err := p.offers.take(ticket, "")
+	one, err := p.offers.read(ticket, "")
 	if err != nil {
 		return "", err
 	}
@@ -268,17 +295,23 @@ func (p *People) SignInByPasskey(ctx context.Context, from, origin, ticket strin
 	if err != nil {
 		return "", refusedPasskey(err)
 	}
-	who, c, err := party.ValidatePasskeyLogin(func(_, account []byte) (webauthn.User, error) { return p.user(string(account)) }, one.session, parsed)
+	who, c, err := party.ValidatePasskeyLogin(func(_, account []byte) (webauthn.User, error) { return p.user(string(account)) }, one.Session, parsed)
 	if err == nil && c.Authenticator.CloneWarning {
 		err = errors.New("somebody seems to have a copy of it")
+	}
+	if err == nil {
+		err = p.offers.answer(one)
 	}
 	if err != nil {
 		p.log.Warn("a passkey was refused", "address", from, "error", err)
 		return "", refusedPasskey(err)
 	}
 	p.mu.Lock()
-	k := p.passkeys[base64.RawURLEncoding.EncodeToString(c.ID)]
+	k, there := p.passkeys[base64.RawURLEncoding.EncodeToString(c.ID)]
 	p.mu.Unlock()
+	if !there { // it was removed meanwhile
+		return "", ErrPasskey
+	}
 	now := time.Now().UTC().Truncate(time.Millisecond)
 	k.Used = &now
 	if k.Credential, err = json.Marshal(c); err != nil {
@@ -287,7 +320,7 @@ func (p *People) SignInByPasskey(ctx context.Context, from, origin, ticket strin
 	if err := p.keepPasskey(ctx, k); err != nil { // its counter is what tells a copy
 		return "", err
 	}
-	return p.enter(ctx, from, p.session(who.(user).ID, from))
+	return p.enter(ctx, from, right{account: who.(user).ID}.session(from))
 }
 
 // refusedPasskey says what was wrong with an answer.

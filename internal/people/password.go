@@ -2,13 +2,12 @@ package people
 
 import (
 	"bytes"
-	"crypto/hmac"
+	"cmp"
 	"crypto/rand"
 	"crypto/sha256"
 	"crypto/subtle"
 	_ "embed"
 	"encoding/base64"
-	"encoding/hex"
 	"fmt"
 	"strings"
 	"sync"
@@ -81,8 +80,9 @@ func checkPassword(password string, notThese ...string) error {
 	return nil
 }
 
-// computing lets one password be computed at a time: it takes 64 MiB.
-var computing sync.Mutex
+// One password is computed at a time: it takes 64 MiB. Strangers stand in a line of their
+// own before that, so that who was in before waits for one of them at the most.
+var computing, strangers sync.Mutex
 
 func derive(password string, salt []byte, time, memory uint32, lanes uint8, n int) []byte {
 	computing.Lock()
@@ -121,14 +121,12 @@ func matches(kept, password string) bool {
 
 // signIns slows down those who try passwords, before anything is computed. Each address
 // has a few tries and then one now and then, and so have all addresses together; a browser
-// from which its owner has signed in before has tries of its own, so that the owner comes
-// in whoever else is trying.
+// or a network from which its owner was in before has tries of its own, so that the owner
+// comes in whoever else is trying.
 type signIns struct {
-	secret []byte // of the marks of known browsers, for as long as the host runs
-
 	mu    sync.Mutex
 	all   *rate.Limiter
-	each  map[string]*rate.Limiter // by address, or mark
+	each  map[string]*rate.Limiter // by address, or by account and where it is known
 	fresh []string                 // of each, the oldest first
 }
 
@@ -139,21 +137,16 @@ var (
 )
 
 func newSignIns() *signIns {
-	s := &signIns{secret: make([]byte, 32), all: passwordsOfAll.limiter(), each: map[string]*rate.Limiter{}}
-	rand.Read(s.secret)
-	return s
+	return &signIns{all: passwordsOfAll.limiter(), each: map[string]*rate.Limiter{}}
 }
 
-// mark is what a browser keeps from which somebody has signed in, to be known by.
-func (s *signIns) mark(account string) string {
-	m := hmac.New(sha256.New, s.secret)
-	m.Write([]byte(account))
-	return account + "." + hex.EncodeToString(m.Sum(nil))
-}
-
-// known reports whether a browser has signed in as that account before.
-func (s *signIns) known(mark, account string) bool {
-	return account != "" && hmac.Equal([]byte(mark), []byte(s.mark(account)))
+// matches is the function of that name, in the turn of who asks.
+func (s *signIns) matches(kept, password string, known bool) bool {
+	if !known {
+		strangers.Lock()
+		defer strangers.Unlock()
+	}
+	return matches(kept, password)
 }
 
 func (s *signIns) limiter(key string) *rate.Limiter {
@@ -169,12 +162,14 @@ func (s *signIns) limiter(key string) *rate.Limiter {
 	return l
 }
 
-// admit takes a try. It returns how long to stay away if there is none left.
-func (s *signIns) admit(from, mark, account string, now time.Time) time.Duration {
+// admit takes a try, for an account that is known where it comes from or not. It returns
+// how long to stay away if there is none left. Who is known by a mark has tries that
+// nobody at the same address takes away.
+func (s *signIns) admit(from, mark string, known bool, account string, now time.Time) time.Duration {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.known(mark, account) {
-		return take(s.limiter("mark "+account), now)
+	if known {
+		return take(s.limiter(cmp.Or(mark, neighbourhood(from).String())+" "+account), now)
 	}
 	mine := s.limiter(neighbourhood(from).String())
 	if wait := take(mine, now); wait > 0 {

@@ -1,9 +1,11 @@
 // Package people is who may use the host: accounts of persons, tokens of programs,
 // sessions of browsers, and how each of them comes to be.
 //
-// It promises that a token that was withdrawn is worthless at once, that what a role may
-// do changes at once for everybody who has it, that guessing is slow and locks nobody
-// out, and that no secret is kept or logged. It leaves HTTP to the guard, and what a
+// It promises that nobody gives what they have not got, in rights or in time, and that
+// what a right has given ends with it; that a token that was withdrawn is worthless at
+// once, also for what goes on by it; that what a role may do changes at once for everybody
+// who has it; that guessing is slow and keeps nobody out who was in before; and that no
+// secret is kept or logged. It leaves HTTP to the guard, and what a
 // scope allows to the operations, which name it.
 package people
 
@@ -64,10 +66,7 @@ func (e TooManyError) Error() string {
 }
 
 const (
-	codeLife    = 24 * time.Hour
-	sessionLife = 90 * 24 * time.Hour
 	longestName = 60 // characters
-	mostTokens  = 500
 	mostPersons = 100
 
 	// KeeperName and ConsoleName are what tokens are called that are no program's.
@@ -83,80 +82,29 @@ type People struct {
 	wrongCodes, wrongTokens *guesses
 	signIns                 *signIns
 	pairings                pairings
-	offers                  offers
+	offers                  *offers
+	familiar                *familiar
 
 	changing sync.Mutex // one account is changed at a time
 
 	mu       sync.Mutex
 	byHash   map[[sha256.Size]byte]*Holder
+	byID     map[string]*Holder
 	accounts map[string]*access.Account // by ID
 	passkeys map[string]access.Passkey  // by ID
 	codes    map[string]code            // one-time codes
+	passages map[*Passage]bool
 }
 
-// A code signs in once.
-type code struct {
-	expires time.Time
-	account string // as whom; empty: as nobody, who may do everything
-}
-
-// Holder is who has a token.
-type Holder struct {
-	access.Token
-	gone chan struct{} // closed when the token is withdrawn
-
-	people *People
-	use    *use // guarded by people
-}
-
-// use is when a token was used last.
-type use struct {
-	at   time.Time
-	from string    // the address
-	kept time.Time // the last of these that is kept
-}
-
-// Gone is closed when the token is withdrawn.
-func (h *Holder) Gone() <-chan struct{} { return h.gone }
-
-// Expired reports whether the token has become too old.
-func (h *Holder) Expired() bool { return h.Expires != nil && h.Expires.Before(time.Now()) }
-
-// Person is the account whose session it is.
-func (h *Holder) Person() (access.Account, bool) {
-	h.people.mu.Lock()
-	defer h.people.mu.Unlock()
-	if a := h.people.accounts[h.Account]; a != nil {
-		return *a, true
-	}
-	return access.Account{}, false
-}
-
-// Caller is who it is, in words: the person, or the program.
-func (h *Holder) Caller() string {
-	if a, ok := h.Person(); ok {
-		return a.Name
-	}
-	return h.Name
-}
-
-// May are the scopes that it has now.
-func (h *Holder) May() []string {
-	if h.Account == "" {
-		return strings.Fields(h.Token.Scopes)
-	}
-	a, ok := h.Person()
-	if !ok {
-		return nil
-	}
-	return a.Role.Scopes()
-}
-
-// Open returns the people of one host.
-func Open(ctx context.Context, kept Kept, log *slog.Logger) (*People, error) {
+// Open returns the people of one host. By which browsers and networks they were in before
+// is kept in the file at path; empty: in memory alone.
+func Open(ctx context.Context, kept Kept, path string, log *slog.Logger) (*People, error) {
+	familiar := openFamiliar(path, log)
 	p := &People{
-		kept: kept, log: log, wrongCodes: newGuesses(codesOfOne, codesOfAll), wrongTokens: newGuesses(tokensOfOne, tokensOfAll), signIns: newSignIns(),
-		byHash: map[[sha256.Size]byte]*Holder{}, accounts: map[string]*access.Account{}, passkeys: map[string]access.Passkey{}, codes: map[string]code{},
+		kept: kept, log: log, wrongCodes: newGuesses(codesOfOne, codesOfAll), wrongTokens: newGuesses(tokensOfOne, tokensOfAll),
+		signIns: newSignIns(), familiar: familiar, offers: newOffers(),
+		byHash: map[[sha256.Size]byte]*Holder{}, byID: map[string]*Holder{}, accounts: map[string]*access.Account{}, passkeys: map[string]access.Passkey{},
+		codes: map[string]code{}, passages: map[*Passage]bool{},
 	}
 	persons, err := kept.Accounts(ctx)
 	if err != nil {
@@ -178,19 +126,13 @@ func Open(ctx context.Context, kept Kept, log *slog.Logger) (*People, error) {
 	}
 	for _, t := range tokens {
 		h := p.holder(t)
-		if h.Expired() || t.Account != "" && p.accounts[t.Account] == nil {
-			if err := kept.DeleteToken(ctx, t.ID); err != nil {
-				return nil, err
-			}
-			continue
-		}
-		p.byHash[[sha256.Size]byte(t.Hash)] = h
+		p.byHash[[sha256.Size]byte(t.Hash)], p.byID[t.ID] = h, h
 	}
-	return p, nil
+	return p, p.settle(ctx)
 }
 
 func (p *People) holder(t access.Token) *Holder {
-	return &Holder{Token: t, gone: make(chan struct{}), people: p, use: &use{}}
+	return &Holder{Token: t, people: p, use: &use{}}
 }
 
 // Keeper makes sure that the file at path, mode 0600, holds a token that may do
@@ -259,8 +201,14 @@ func (p *People) put(ctx context.Context, token string, t access.Token) (*Holder
 	}
 	h := p.holder(t)
 	p.mu.Lock()
-	defer p.mu.Unlock()
-	p.byHash[hash] = h
+	stands := t.Giver == "" || p.stands(t.Giver)
+	if stands {
+		p.byHash[hash], p.byID[t.ID] = h, h
+	}
+	p.mu.Unlock()
+	if !stands { // it was taken away meanwhile
+		return nil, errors.Join(errGiver, p.kept.DeleteToken(ctx, t.ID))
+	}
 	return h, nil
 }
 
@@ -286,6 +234,7 @@ func (p *People) Used(h *Holder, from string) {
 	p.mu.Lock()
 	h.use.at, h.use.from = now, from
 	p.mu.Unlock()
+	p.familiar.seen(h.Self(), from, now)
 }
 
 // Work keeps when tokens were used, until ctx ends.
@@ -298,18 +247,28 @@ func (p *People) Work(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		}
+		if err := errors.Join(p.settle(ctx), p.familiar.keep(p.there)); err != nil && ctx.Err() == nil {
+			p.log.Warn("not everything that is known of tokens is kept", "error", err)
+		}
 		for _, h := range p.holders(func(*Holder) bool { return true }) {
 			p.mu.Lock()
 			t := h.seen()
 			due := h.use.at.After(h.use.kept)
 			h.use.kept = h.use.at
-			gone := p.byHash[[sha256.Size]byte(h.Hash)] != h
+			gone := p.byID[h.ID] != h
 			p.mu.Unlock()
 			if due && !gone {
 				p.kept.PutToken(ctx, t) // the next time, if it fails
 			}
 		}
 	}
+}
+
+// there reports whether there is a person, or a token, of an ID.
+func (p *People) there(id string) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.accounts[id] != nil || p.byID[id] != nil
 }
 
 // seen is the token with its last use; People's lock is held.
@@ -327,92 +286,6 @@ func (h *Holder) seen() access.Token {
 func (p *People) Refused(ctx context.Context, from string) time.Duration {
 	p.log.Warn("a token was refused", "address", from)
 	return p.wrongTokens.wrong(ctx, from)
-}
-
-// Code returns a new one-time code. Whoever has it may sign in once, and do everything.
-func (p *People) Code() string { return p.codeFor("") }
-
-func (p *People) codeFor(account string) string {
-	text := rand.Text()
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	for c, known := range p.codes {
-		if known.expires.Before(time.Now()) {
-			delete(p.codes, c)
-		}
-	}
-	p.codes[text] = code{time.Now().Add(codeLife), account}
-	return text
-}
-
-// Spend takes a one-time code, or a token that may do everything, and returns a new token
-// of the given name for it: a session, or a program's. Wrong codes are answered slowly.
-func (p *People) Spend(ctx context.Context, from, text, name string, session bool) (string, error) {
-	p.mu.Lock()
-	known, ok := p.codes[text]
-	delete(p.codes, text)
-	p.mu.Unlock()
-	if ok = ok && known.expires.After(time.Now()); !ok {
-		var h *Holder
-		h, ok = p.Find(text)
-		ok = ok && slices.Contains(h.May(), access.Keep)
-		if ok {
-			known.account = h.Account
-		}
-	}
-	if !ok {
-		p.log.Warn("a code was refused", "address", from, "for", name)
-		if wait := p.wrongCodes.wrong(ctx, from); wait > 0 {
-			return "", TooManyError{"codes", wait}
-		}
-		return "", fmt.Errorf("%w: it was used already, is too old or was mistyped; take the token from the file keeper-token in the data folder, or restart the service for a new link", ErrCode)
-	}
-	t := access.Token{Name: name, Scopes: access.All, Maker: from}
-	if session {
-		t = p.session(known.account, from)
-	}
-	return p.enter(ctx, from, t)
-}
-
-// session is a browser's token.
-func (p *People) session(account, from string) access.Token {
-	expires := time.Now().Add(sessionLife).UTC()
-	t := access.Token{Name: ConsoleName, Session: true, Expires: &expires, Account: account, Maker: from}
-	if account == "" {
-		t.Scopes = access.All
-	}
-	return t
-}
-
-// enter gives a new token to somebody who has shown a right to it.
-func (p *People) enter(ctx context.Context, from string, t access.Token) (string, error) {
-	if len(p.holders(func(*Holder) bool { return true })) >= mostTokens {
-		return "", fmt.Errorf("%w: withdraw some of the %d in Setup, or start the service with --withdraw-tokens", ErrMany, mostTokens)
-	}
-	token := rand.Text()
-	h, err := p.put(ctx, token, t)
-	if err != nil {
-		return "", err
-	}
-	p.log.Info("signed in", "address", from, "name", h.Caller(), "session", t.Session)
-	return token, nil
-}
-
-// Withdraw makes a token worthless, at once: also on the connections on which it is in
-// use.
-func (p *People) Withdraw(ctx context.Context, h *Holder, by string) error {
-	p.mu.Lock()
-	hash := [sha256.Size]byte(h.Hash)
-	if p.byHash[hash] == h {
-		delete(p.byHash, hash)
-		close(h.gone)
-	}
-	p.mu.Unlock()
-	p.log.Info("a token was withdrawn", "by", by, "name", h.Name)
-	if err := p.kept.DeleteToken(ctx, h.ID); err != nil {
-		return fmt.Errorf("the token of %s is dead until the service is started again, and the database does not take that for good: %w", h.Name, err)
-	}
-	return nil
 }
 
 // Tokens returns what is known of every token that is good, sessions among them, the
@@ -443,38 +316,4 @@ func (p *People) LetsIn(token, account string) bool {
 	}
 	h, err := p.Holder(token)
 	return err == nil && !h.Expired()
-}
-
-// given is the token that somebody may give to a program.
-func given(maker *Holder, name string, scopes []string) (access.Token, error) {
-	if err := ProgramName(name); err != nil {
-		return access.Token{}, err
-	}
-	all, ok := access.Asked(scopes)
-	if !ok {
-		return access.Token{}, fmt.Errorf("%w: %q; they are some of %s", ErrScopes, scopes, access.All)
-	}
-	for _, s := range strings.Fields(all) {
-		if !slices.Contains(maker.May(), s) {
-			return access.Token{}, fmt.Errorf("%w: you have not got %q yourself", ErrScopes, s)
-		}
-	}
-	return access.Token{Name: name, Scopes: all, Maker: maker.Caller()}, nil
-}
-
-// MakeToken makes a token for a program. Nobody gives what they have not.
-func (p *People) MakeToken(ctx context.Context, maker *Holder, name string, scopes []string, expires *time.Time) (string, access.Token, error) {
-	t, err := given(maker, name, scopes)
-	if err != nil {
-		return "", access.Token{}, err
-	}
-	if t.Expires = expires; expires != nil && !expires.After(time.Now()) {
-		return "", access.Token{}, fmt.Errorf("%w: it would have expired on %s", ErrScopes, expires.Format(time.DateOnly))
-	}
-	token, err := p.enter(ctx, maker.Caller(), t)
-	if err != nil {
-		return "", access.Token{}, err
-	}
-	h, _ := p.Find(token)
-	return token, h.Token, nil
 }

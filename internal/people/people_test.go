@@ -59,7 +59,7 @@ func (k *kept) DeletePasskey(context.Context, string) error        { return nil 
 
 func crowd(t *testing.T) (*People, *kept, *Holder) {
 	k := &kept{tokens: map[string]access.Token{}, accounts: map[string]access.Account{}}
-	p, err := Open(t.Context(), k, slog.New(slog.DiscardHandler))
+	p, err := Open(t.Context(), k, "", slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -127,21 +127,23 @@ func TestATokenIsNoneFromTheMomentInWhichItExpires(t *testing.T) {
 
 func TestFewWrongPasswordsAreLookedAtAndTheOwnerComesIn(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		p, _, _ := crowd(t)
-		if _, err := p.MakeAccount(t.Context(), "Mira", access.Keeper, "three words together"); err != nil {
+		p, _, keeper := crowd(t)
+		if _, err := p.MakeAccount(t.Context(), keeper, "Mira", access.Keeper, "three words together"); err != nil {
 			t.Fatal(err)
 		}
-		_, mark, err := p.SignIn(t.Context(), "192.0.2.9", "", "mira", "three words together")
+		token, err := p.SignIn(t.Context(), "192.0.2.9", "", "mira", "three words together")
 		if err != nil {
 			t.Fatal(err)
 		}
+		in, _ := p.Find(token)
+		mark := p.Mark(in)
 		looked, minutes := 0, 3
 		for i := range minutes * 60 * 20 { // from as many addresses as there are tries, and from one
 			from := "192.0.2.7"
 			if i%2 == 0 {
 				from = "198.51." + string(rune('0'+i%10)) + "." + string(rune('0'+i/10%10))
 			}
-			if _, _, err := p.SignIn(t.Context(), from, "", "Mira", "wrong"); problem(err) == 401 {
+			if _, err := p.SignIn(t.Context(), from, "", "Mira", "wrong"); problem(err) == 401 {
 				looked++
 			} else if problem(err) != 429 {
 				t.Fatal(err)
@@ -151,14 +153,17 @@ func TestFewWrongPasswordsAreLookedAtAndTheOwnerComesIn(t *testing.T) {
 		if looked >= 20*minutes {
 			t.Errorf("%d wrong passwords were looked at in %d minutes", looked, minutes)
 		}
-		if _, _, err := p.SignIn(t.Context(), "192.0.2.7", mark, "Mira", "three words together"); err != nil {
+		if _, err := p.SignIn(t.Context(), "192.0.2.7", mark, "Mira", "three words together"); err != nil {
 			t.Errorf("the owner, from a browser that has signed in before: %v", err)
 		}
-		if _, _, err := p.SignIn(t.Context(), "192.0.2.7", mark+"0", "Mira", "three words together"); problem(err) != 429 {
+		if _, err := p.SignIn(t.Context(), "198.51.8.9", mark+"0", "Mira", "three words together"); problem(err) != 429 {
 			t.Errorf("with a mark that is made up: %v", err)
 		}
+		if _, err := p.SignIn(t.Context(), "192.0.2.9", "", "Mira", "three words together"); err != nil {
+			t.Errorf("from a network that she was in from before: %v", err)
+		}
 		time.Sleep(time.Minute)
-		if _, _, err := p.SignIn(t.Context(), "192.0.2.7", "", "Mira", "three words together"); err != nil {
+		if _, err := p.SignIn(t.Context(), "192.0.2.7", "", "Mira", "three words together"); err != nil {
 			t.Errorf("a minute later: %v", err)
 		}
 	})
@@ -166,14 +171,14 @@ func TestFewWrongPasswordsAreLookedAtAndTheOwnerComesIn(t *testing.T) {
 
 func TestARoleHoldsAtOnce(t *testing.T) {
 	p, k, keeper := crowd(t)
-	mira, err := p.MakeAccount(t.Context(), "Mira", access.Keeper, "three words together")
+	mira, err := p.MakeAccount(t.Context(), keeper, "Mira", access.Keeper, "three words together")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := p.MakeAccount(t.Context(), "MIRA", access.Watcher, "three words together"); !errors.Is(err, ErrName) {
+	if _, err := p.MakeAccount(t.Context(), keeper, "MIRA", access.Watcher, "three words together"); !errors.Is(err, ErrName) {
 		t.Errorf("a second one of that name: %v", err)
 	}
-	token, _, err := p.SignIn(t.Context(), "192.0.2.1", "", "Mira", "three words together")
+	token, err := p.SignIn(t.Context(), "192.0.2.1", "", "Mira", "three words together")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -182,7 +187,7 @@ func TestARoleHoldsAtOnce(t *testing.T) {
 	if _, err := p.ChangeAccount(t.Context(), mira.ID, Change{Role: &down}, keeper); !errors.Is(err, ErrLast) {
 		t.Errorf("the last keeper became an operator: %v", err)
 	}
-	tom, err := p.MakeAccount(t.Context(), "Tom", access.Keeper, "other words together")
+	tom, err := p.MakeAccount(t.Context(), keeper, "Tom", access.Keeper, "other words together")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -198,7 +203,7 @@ func TestARoleHoldsAtOnce(t *testing.T) {
 	if err := p.ChangePassword(t.Context(), h, "wrong", "new words together"); !errors.Is(err, ErrPassword) {
 		t.Errorf("by a wrong old one: %v", err)
 	}
-	other, _, _ := p.SignIn(t.Context(), "192.0.2.2", "", "Mira", "three words together")
+	other, _ := p.SignIn(t.Context(), "192.0.2.2", "", "Mira", "three words together")
 	if err := p.ChangePassword(t.Context(), h, "three words together", "new words together"); err != nil {
 		t.Error(err)
 	}
@@ -214,7 +219,7 @@ func TestARoleHoldsAtOnce(t *testing.T) {
 	if _, in := p.Find(token); in || len(h.May()) != 0 {
 		t.Errorf("her session goes on without an account, and may %q", h.May())
 	}
-	again, err := Open(t.Context(), k, slog.New(slog.DiscardHandler))
+	again, err := Open(t.Context(), k, "", slog.New(slog.DiscardHandler))
 	if err != nil || len(again.Accounts()) != 1 || again.Accounts()[0].ID != tom.ID {
 		t.Errorf("kept are %v, %v", again.Accounts(), err)
 	}
@@ -226,7 +231,7 @@ func TestARoleHoldsAtOnce(t *testing.T) {
 func TestSixLettersLetAProgramIn(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		p, _, keeper := crowd(t)
-		one, secret, err := p.Ask("192.0.2.1", "slicer", []string{access.Send}, false)
+		one, secret, err := p.Ask("192.0.2.1", false, "slicer", []string{access.Send}, false)
 		if err != nil || len(one.Letters) != 6 {
 			t.Fatal(one, err)
 		}
@@ -251,7 +256,7 @@ func TestSixLettersLetAProgramIn(t *testing.T) {
 			t.Error("its token was handed out twice")
 		}
 
-		two, secret, _ := p.Ask("192.0.2.1", "slicer", []string{access.Keep}, false)
+		two, secret, _ := p.Ask("192.0.2.1", false, "slicer", []string{access.Keep}, false)
 		for range 3 {
 			p.Answer(keeper, "AAAAAA", true, nil)
 		}
@@ -262,7 +267,7 @@ func TestSixLettersLetAProgramIn(t *testing.T) {
 			t.Errorf("it is told %s", got.State)
 		}
 
-		old, secret, _ := p.Ask("192.0.2.1", "slicer", []string{access.Send}, false)
+		old, secret, _ := p.Ask("192.0.2.1", false, "slicer", []string{access.Send}, false)
 		time.Sleep(5*time.Minute + time.Second)
 		if _, err := p.Answer(keeper, old.Letters, true, nil); !errors.Is(err, ErrMissing) {
 			t.Errorf("after five minutes: %v", err)
@@ -271,22 +276,22 @@ func TestSixLettersLetAProgramIn(t *testing.T) {
 			t.Errorf("it is told %s", got.State)
 		}
 		for i := range 4 {
-			if _, _, err := p.Ask("192.0.2.1", "slicer", []string{access.Send}, false); (problem(err) == 429) != (i == 3) {
+			if _, _, err := p.Ask("192.0.2.1", false, "slicer", []string{access.Send}, false); (problem(err) == 429) != (i == 3) {
 				t.Errorf("request %d of one address: %v", i, err)
 			}
 		}
-		if _, _, err := p.Ask("192.0.2.99", "slicer", []string{access.Send}, false); err != nil {
+		if _, _, err := p.Ask("192.0.2.99", false, "slicer", []string{access.Send}, false); err != nil {
 			t.Errorf("another address: %v", err)
 		}
 	})
 }
 
 func TestABrowserBecomesWhoeverLetItIn(t *testing.T) {
-	p, _, _ := crowd(t)
-	mira, _ := p.MakeAccount(t.Context(), "Mira", access.Operator, "three words together")
-	token, _, _ := p.SignIn(t.Context(), "192.0.2.1", "", "Mira", "three words together")
+	p, _, keeper := crowd(t)
+	mira, _ := p.MakeAccount(t.Context(), keeper, "Mira", access.Operator, "three words together")
+	token, _ := p.SignIn(t.Context(), "192.0.2.1", "", "Mira", "three words together")
 	h, _ := p.Find(token)
-	one, secret, err := p.Ask("192.0.2.3", "browser", nil, true)
+	one, secret, err := p.Ask("192.0.2.3", false, "browser", nil, true)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -22,6 +22,7 @@ type tokenRow struct {
 	Maker    string
 	Used     *time.Time
 	UsedFrom string
+	Giver    string
 }
 
 // TableName tells GORM the table of tokenRow.
@@ -58,6 +59,8 @@ type accountRow struct {
 	Role     string
 	Password string
 	Created  time.Time
+	Maker    string
+	Giver    string
 }
 
 // TableName tells GORM the table of accountRow.
@@ -71,14 +74,14 @@ func (r *Records) Accounts(ctx context.Context) ([]access.Account, error) {
 	}
 	out := make([]access.Account, len(rows))
 	for i, a := range rows {
-		out[i] = access.Account{ID: a.ID, Name: a.Name, Role: access.Role(a.Role), Password: a.Password, Created: a.Created.UTC()}
+		out[i] = access.Account{ID: a.ID, Name: a.Name, Role: access.Role(a.Role), Password: a.Password, Created: a.Created.UTC(), Maker: a.Maker, Giver: a.Giver}
 	}
 	return out, nil
 }
 
 // PutAccount keeps an account.
 func (r *Records) PutAccount(ctx context.Context, a access.Account) error {
-	row := accountRow{a.ID, a.Name, string(a.Role), a.Password, a.Created}
+	row := accountRow{a.ID, a.Name, string(a.Role), a.Password, a.Created, a.Maker, a.Giver}
 	return r.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
 }
 
@@ -95,6 +98,7 @@ type passkeyRow struct {
 	Credential []byte
 	Created    time.Time
 	Used       *time.Time
+	Giver      string
 }
 
 // TableName tells GORM the table of passkeyRow.

@@ -208,7 +208,7 @@ func (s *Service) serve(l net.Listener, w *web.Server) {
 		BaseContext:       func(net.Listener) context.Context { return ctx },
 		ErrorLog:          slog.NewLogLogger(s.log.Handler(), slog.LevelDebug),
 	}
-	l = gate.New(l, gate.Ordinary())
+	l = gate.New(l, gate.Ordinary(), func(address string) bool { return w.Proxy.Trusts(address) || s.people.Near(address) })
 	if s.seal != nil {
 		l = s.seal.Listener(l)
 	}

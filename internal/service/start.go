@@ -260,7 +260,7 @@ func (s *starting) sealed(context.Context) (err error) {
 func (s *starting) access(ctx context.Context) (err error) {
 	at := s.listener.Addr().(*net.TCPAddr)
 	s.URL = s.seal.Scheme() + "://" + reachable(at)
-	if s.people, err = people.Open(ctx, s.kept, s.log); err != nil {
+	if s.people, err = people.Open(ctx, s.kept, s.in("familiar.json"), s.log); err != nil {
 		return err
 	}
 	s.work(s.people.Work)

@@ -128,13 +128,13 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 		keep("a-"+string(role), string(role))
 	}
 	log := slog.New(slog.DiscardHandler)
-	known, err := people.Open(t.Context(), kept, log)
+	known, err := people.Open(t.Context(), kept, "", log)
 	if err != nil {
 		t.Fatal(err)
 	}
 	old, yesterday := sha256.Sum256([]byte("too-old")), time.Now().Add(-24*time.Hour)
 	kept["old"] = access.Token{ID: "old", Hash: old[:], Scopes: access.All, Expires: &yesterday}
-	if _, err := people.Open(t.Context(), kept, log); err != nil || kept["old"].ID != "" {
+	if _, err := people.Open(t.Context(), kept, "", log); err != nil || kept["old"].ID != "" {
 		t.Errorf("a token that is too old is kept (%v)", err)
 	}
 	h := (&Server{Access: guard.NewAccess(known, 8437, log), Logger: log}).Handler()

@@ -73,6 +73,8 @@ type Account struct {
 	Role     Role
 	Password string // as a string of the PHC form, never the password itself; empty: there is none
 	Created  time.Time
+	Maker    string // who made it, by name; empty: the host itself
+	Giver    string // the ID of the token that it was made with; empty: none's
 }
 
 // Passkey is what is kept of a key that a person's device holds: nothing that signs in.
@@ -83,6 +85,7 @@ type Passkey struct {
 	Credential []byte // as JSON: public key, counter and flags
 	Created    time.Time
 	Used       *time.Time
+	Giver      string // the ID of the session in which it was made
 }
 
 // Token is what is kept of a key to a host: never the key itself.
@@ -98,6 +101,7 @@ type Token struct {
 	Maker    string     // who made it, by name
 	Used     *time.Time // last; nil: never
 	UsedFrom string     // the address
+	Giver    string     // the ID of the token, or account, that gave it, and with whose rights it ends; empty: the host
 }
 
 // Asked returns scopes as they are kept, in order and each once, and whether all of them
@@ -111,4 +115,15 @@ func Asked(scopes []string) (string, bool) {
 	}
 	known := !slices.ContainsFunc(scopes, func(s string) bool { return !slices.Contains(Scopes, s) })
 	return strings.Join(out, " "), known && len(out) > 0
+}
+
+// Both are the scopes that two have, in order.
+func Both(a, b []string) []string {
+	var out []string
+	for _, s := range Scopes {
+		if slices.Contains(a, s) && slices.Contains(b, s) {
+			out = append(out, s)
+		}
+	}
+	return out
 }

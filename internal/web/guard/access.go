@@ -13,7 +13,6 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
-	"slices"
 	"strings"
 
 	"diathermon/internal/api"
@@ -28,12 +27,13 @@ type Access struct {
 	log    *slog.Logger
 	errors desk.Problems
 	cookie string // the session cookie's name
+	turns  *turns
 }
 
 // NewAccess returns the access to one host. Cookies carry the port in their name:
 // browsers share them among the hosts of one computer.
 func NewAccess(p *people.People, port int, log *slog.Logger) *Access {
-	a := &Access{People: p, log: log, errors: desk.NewProblems(log), cookie: fmt.Sprintf("diathermon-%d", port)}
+	a := &Access{People: p, log: log, errors: desk.NewProblems(log), cookie: fmt.Sprintf("diathermon-%d", port), turns: newTurns()}
 	Know(&a.errors)
 	return a
 }
@@ -63,8 +63,6 @@ var kinds = []desk.Kind{
 	{Err: people.ErrScopes, Status: http.StatusBadRequest, Title: "these scopes cannot be given"},
 	{Err: people.ErrLast, Status: http.StatusConflict, Title: "somebody must be able to keep the host"},
 }
-
-type holderKey struct{}
 
 // bearer returns the token that came with a request, and whether a browser sent
 // it by itself.
@@ -103,6 +101,7 @@ func (a *Access) admit(r *http.Request) (*http.Request, *api.Problem) {
 	}
 	h, ok := a.People.Find(token)
 	if !ok {
+		Waits(r.Context())
 		if wait := a.People.Refused(r.Context(), addressOf(r)); wait > 0 {
 			return nil, a.errors.Of(people.TooManyError{What: "tokens", Wait: wait})
 		}
@@ -112,29 +111,39 @@ func (a *Access) admit(r *http.Request) (*http.Request, *api.Problem) {
 		a.log.Warn("another site's request was refused", "address", addressOf(r), "name", h.Name)
 		return nil, &api.Problem{Status: http.StatusForbidden, Title: "another site sent this request", Detail: "use the console at the host's own address"}
 	}
-	gate.Admit(r.Context())
+	gate.Admit(r.Context(), h.Self())
 	a.People.Used(h, addressOf(r))
-	return r.WithContext(context.WithValue(r.Context(), holderKey{}, h)), nil
+	ctx, cancel := context.WithCancelCause(r.Context())
+	st, _ := ctx.Value(stageKey{}).(*stage)
+	w := &passage{holder: h}
+	w.Passage = a.People.Pass(h, func() {
+		cancel(errOver)
+		if st != nil {
+			st.end()
+		}
+	})
+	return r.WithContext(context.WithValue(ctx, passageKey{}, w)), nil
+}
+
+type passageKey struct{}
+
+// passage is a request that was let in.
+type passage struct {
+	*people.Passage
+	holder *people.Holder
+}
+
+func passageOf(ctx context.Context) *passage {
+	w, _ := ctx.Value(passageKey{}).(*passage)
+	return w
 }
 
 // Holder is who has the token that a request came with; nil: there was none.
 func Holder(ctx context.Context) *people.Holder {
-	h, _ := ctx.Value(holderKey{}).(*people.Holder)
-	return h
-}
-
-// Gone is closed when the token that a request came with is withdrawn.
-func Gone(ctx context.Context) <-chan struct{} {
-	if h := Holder(ctx); h != nil {
-		return h.Gone()
+	if w := passageOf(ctx); w != nil {
+		return w.holder
 	}
 	return nil
-}
-
-// Expired reports whether the token that a request came with has become too old.
-func Expired(ctx context.Context) bool {
-	h := Holder(ctx)
-	return h != nil && h.Expired()
 }
 
 // Required lets nobody through without a token.
@@ -164,7 +173,7 @@ func (a *Access) required(next http.Handler, scheme string) http.Handler {
 			desk.WriteProblem(w, p)
 			return
 		}
-		next.ServeHTTP(w, admitted)
+		a.serve(w, admitted, next)
 	})
 }
 
@@ -176,8 +185,16 @@ func (a *Access) RequiredOrSignIn(next http.Handler) http.Handler {
 			http.Redirect(w, r, Base(r.Context())+"/sign-in", http.StatusSeeOther)
 			return
 		}
-		next.ServeHTTP(w, admitted)
+		a.serve(w, admitted, next)
 	})
+}
+
+// serve lets a request go on that was let in.
+func (a *Access) serve(w http.ResponseWriter, r *http.Request, next http.Handler) {
+	in := passageOf(r.Context())
+	defer in.Close()
+	defer a.inTurn(r, in.holder.Self())()
+	next.ServeHTTP(w, r)
 }
 
 // Caller is the name of who sent a request: a person's or a program's.
@@ -188,17 +205,43 @@ func Caller(ctx context.Context) string {
 	return ""
 }
 
-// Lacking returns the problem of a holder without the scope, or nil.
+// Self is who sent a request, whatever they are called: the ID of a person, or of a token.
+func Self(ctx context.Context) string {
+	if h := Holder(ctx); h != nil {
+		return h.Self()
+	}
+	return ""
+}
+
+// Lacking returns the problem of a holder without the scope, or nil: then the request goes
+// by it from now on, and ends with it.
 func (a *Access) Lacking(ctx context.Context, scope string) *api.Problem {
-	h := Holder(ctx)
+	w := passageOf(ctx)
 	switch {
-	case h != nil && slices.Contains(h.May(), scope):
+	case w != nil && w.May(scope):
 		return nil
-	case h != nil && h.Account != "":
+	case w != nil && !w.holder.Good():
+		return &api.Problem{Status: http.StatusUnauthorized, Title: "this token is not good any more", Detail: "it was withdrawn, or has expired, while the request was under way"}
+	case w != nil && w.holder.Account != "":
 		return &api.Problem{Status: http.StatusForbidden, Title: fmt.Sprintf("your account may not do that: its role has not got the right %q", scope), Detail: "ask a keeper"}
 	}
 	return &api.Problem{Status: http.StatusForbidden, Title: fmt.Sprintf("this token may not do that: it lacks the scope %q", scope), Detail: "use a token that has it"}
 }
+
+// familiar reports whether whoever sends a request was in before, from this browser or this
+// network.
+func (a *Access) familiar(r *http.Request) bool { return a.People.Familiar(addressOf(r), a.mark(r)) }
+
+// mark is what a browser is known by that has signed in before.
+func (a *Access) mark(r *http.Request) string {
+	if c, err := r.Cookie(a.knownCookie()); err == nil {
+		return c.Value
+	}
+	return ""
+}
+
+// knownCookie is the name of it.
+func (a *Access) knownCookie() string { return a.cookie + "-known" }
 
 // addressOf is where a request comes from.
 func addressOf(r *http.Request) string {

@@ -85,7 +85,7 @@ func newEntrance(t *testing.T) *entrance {
 func (d *entrance) restart() {
 	d.t.Helper()
 	log := slog.New(slog.NewTextHandler(&d.log, nil))
-	p, err := people.Open(d.t.Context(), d.kept, log)
+	p, err := people.Open(d.t.Context(), d.kept, "", log)
 	if err != nil {
 		d.t.Fatal(err)
 	}
@@ -167,6 +167,8 @@ func TestAWithdrawnTokenIsDeadWithoutTheDatabase(t *testing.T) {
 	d := newEntrance(t)
 	d.kept.away = true
 	h, _ := d.access.People.Find(d.keeper)
+	ended := make(chan struct{})
+	defer d.access.People.Pass(h, func() { close(ended) }).Close()
 	if err := d.access.People.Withdraw(t.Context(), h, "here"); err == nil {
 		t.Error("that it is not dead for good was not told")
 	}
@@ -174,7 +176,7 @@ func TestAWithdrawnTokenIsDeadWithoutTheDatabase(t *testing.T) {
 		t.Error("it is good still")
 	}
 	select {
-	case <-h.Gone():
+	case <-ended:
 	default:
 		t.Error("streams that use it do not end")
 	}
@@ -268,12 +270,10 @@ func TestASessionEndsByItself(t *testing.T) {
 			t.Error("it ended too early")
 		}
 		h, _ := d.access.People.Find(cookie.Value)
-		ctx := context.WithValue(t.Context(), holderKey{}, h)
-		if Expired(ctx) {
-			t.Error("its streams end too early")
-		}
+		ended := false
+		defer d.access.People.Pass(h, func() { ended = true }).Close()
 		time.Sleep(2 * time.Minute)
-		if d.good(cookie.Value) || !Expired(ctx) {
+		if d.good(cookie.Value) || !ended {
 			t.Error("it is good still")
 		}
 		if !d.good(d.keeper) {

@@ -34,7 +34,7 @@ func (p Proxy) Behind(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		b := before{secure: r.TLS != nil, here: local(addressOf(r))}
 		r = r.WithContext(r.Context())
-		if p.trusts(addressOf(r)) {
+		if p.Trusts(addressOf(r)) {
 			b.secure = b.secure || strings.EqualFold(last(r.Header.Get("X-Forwarded-Proto")), "https")
 			if from := p.client(r.Header.Values("X-Forwarded-For")); from != "" {
 				r.RemoteAddr = net.JoinHostPort(from, "0")
@@ -58,7 +58,8 @@ func (p Proxy) Behind(next http.Handler) http.Handler {
 	})
 }
 
-func (p Proxy) trusts(address string) bool {
+// Trusts reports whether an address is a trusted proxy's.
+func (p Proxy) Trusts(address string) bool {
 	a, err := netip.ParseAddr(address)
 	return err == nil && slices.Contains(p.Trusted, a.Unmap())
 }
@@ -68,8 +69,8 @@ func (p Proxy) trusts(address string) bool {
 func (p Proxy) client(forwarded []string) string {
 	all := strings.Split(strings.Join(forwarded, ","), ",")
 	for _, one := range slices.Backward(all) {
-		a, err := netip.ParseAddr(strings.TrimSpace(one))
-		if err != nil {
+		a, ok := forwardedAddr(strings.TrimSpace(one))
+		if !ok {
 			return ""
 		}
 		if !slices.Contains(p.Trusted, a.Unmap()) {
@@ -77,6 +78,23 @@ func (p Proxy) client(forwarded []string) string {
 		}
 	}
 	return ""
+}
+
+// forwardedAddr reads an address as proxies write it: with a port or without, and of IPv6 in
+// brackets, quoted (RFC 7239, 6) or bare.
+func forwardedAddr(text string) (netip.Addr, bool) {
+	text = strings.Trim(text, `"`)
+	if with, err := netip.ParseAddrPort(text); err == nil {
+		return with.Addr().WithZone(""), true
+	}
+	if inner, ok := strings.CutPrefix(text, "["); ok {
+		text, ok = strings.CutSuffix(inner, "]")
+		if !ok {
+			return netip.Addr{}, false
+		}
+	}
+	a, err := netip.ParseAddr(text)
+	return a.WithZone(""), err == nil
 }
 
 func last(list string) string {
@@ -112,7 +130,7 @@ func Sealed(on bool) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			b, _ := r.Context().Value(beforeKey{}).(before)
-			if !on || b.secure || b.here || r.URL.Path == "/v1/halt" {
+			if !on || b.secure || b.here || r.URL.Path == halting {
 				next.ServeHTTP(w, r)
 				return
 			}

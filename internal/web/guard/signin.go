@@ -91,14 +91,11 @@ func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 		d.show(w, r, http.StatusBadRequest, page{Wrong: "The form did not arrive whole; try again."})
 		return
 	}
-	var token, known string
+	Waits(r.Context())
+	var token string
 	var err error
 	if name := r.PostForm.Get("name"); name != "" {
-		mark := ""
-		if c, none := r.Cookie(d.knownCookie()); none == nil {
-			mark = c.Value
-		}
-		token, known, err = d.People.SignIn(r.Context(), addressOf(r), mark, name, r.PostForm.Get("password"))
+		token, err = d.People.SignIn(r.Context(), addressOf(r), d.mark(r), name, r.PostForm.Get("password"))
 	} else {
 		token, err = d.People.Spend(r.Context(), addressOf(r), r.PostForm.Get("code"), people.ConsoleName, true)
 	}
@@ -108,9 +105,6 @@ func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	d.signedIn(w, r, token)
-	if known != "" {
-		d.setCookie(w, r, d.knownCookie(), known, time.Now().AddDate(1, 0, 0))
-	}
 	to := "/"
 	if d.People.Fresh() {
 		to = "/first-start"
@@ -118,10 +112,20 @@ func (d *door) takeSignIn(w http.ResponseWriter, r *http.Request) {
 	goOn(w, r, to)
 }
 
-// signedIn gives a browser its session.
+// signedIn gives a browser its session, and what it is known by later.
 func (d *door) signedIn(w http.ResponseWriter, r *http.Request, token string) {
-	if h, ok := d.People.Find(token); ok {
-		d.setCookie(w, r, d.cookie, token, *h.Expires)
+	h, ok := d.People.Find(token)
+	if !ok {
+		return
+	}
+	d.setCookie(w, r, d.cookie, token, *h.Expires)
+	d.known(w, r, h)
+}
+
+// known gives a browser what it is known by.
+func (d *door) known(w http.ResponseWriter, r *http.Request, h *people.Holder) {
+	if mark := d.People.Mark(h); mark != "" {
+		d.setCookie(w, r, d.knownCookie(), mark, time.Now().AddDate(1, 0, 0))
 	}
 }
 
@@ -156,9 +160,6 @@ func (d *door) byPasskey(w http.ResponseWriter, r *http.Request) {
 	desk.WriteProblem(w, p)
 }
 
-// knownCookie is the name of what a browser is known by that has signed in before.
-func (d *door) knownCookie() string { return d.cookie + "-known" }
-
 func (d *door) setCookie(w http.ResponseWriter, r *http.Request, name, value string, expires time.Time) {
 	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: Base(r.Context()) + "/", Expires: expires, HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: secure(r)})
 }
@@ -191,7 +192,7 @@ func (d *door) firstStart(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name := r.PostForm.Get("name")
-	account, err := d.People.MakeAccount(r.Context(), name, access.Keeper, r.PostForm.Get("password"))
+	account, err := d.People.MakeAccount(r.Context(), h, name, access.Keeper, r.PostForm.Get("password"))
 	if err == nil {
 		err = d.People.Become(r.Context(), h, account)
 	}
@@ -199,6 +200,9 @@ func (d *door) firstStart(w http.ResponseWriter, r *http.Request) {
 		p := d.errors.Of(err)
 		d.show(w, r, p.Status, page{First: true, Wrong: p.Error(), Name: name})
 		return
+	}
+	if now, err := d.People.Holder(h.ID); err == nil {
+		d.known(w, r, now)
 	}
 	goOn(w, r, "/")
 }
@@ -233,6 +237,7 @@ func (d *door) pair(w http.ResponseWriter, r *http.Request) {
 		desk.WriteProblem(w, d.errors.Of(err))
 		return
 	}
+	Waits(r.Context())
 	token, err := d.People.Spend(r.Context(), addressOf(r), in.Code, in.Name, false)
 	if err != nil {
 		desk.WriteProblem(w, d.errors.Of(err))
@@ -248,7 +253,7 @@ func (d *door) ask(w http.ResponseWriter, r *http.Request) {
 		desk.WriteProblem(w, p)
 		return
 	}
-	one, secret, err := d.People.Ask(addressOf(r), in.Name, in.Scopes, in.Browser)
+	one, secret, err := d.People.Ask(addressOf(r), d.familiar(r), in.Name, in.Scopes, in.Browser)
 	if err != nil {
 		desk.WriteProblem(w, d.errors.Of(err))
 		return
@@ -286,7 +291,7 @@ func (d *door) signOut(w http.ResponseWriter, r *http.Request) {
 		desk.WriteProblem(w, &api.Problem{Status: http.StatusConflict, Title: "only a browser signs out", Detail: "this token stays good: it is no browser's session"})
 		return
 	}
-	if err := d.People.Withdraw(r.Context(), h, addressOf(r)); err != nil {
+	if err := d.People.Retire(r.Context(), h); err != nil {
 		desk.WriteProblem(w, d.errors.Of(err))
 		return
 	}

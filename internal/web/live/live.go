@@ -94,9 +94,9 @@ func (a Area) events(w http.ResponseWriter, r *http.Request) error {
 	if !send(first) {
 		return nil
 	}
+	guard.Waits(r.Context())
 	ticker := time.NewTicker(beat)
 	defer ticker.Stop()
-	gone := guard.Gone(r.Context())
 	for {
 		var next []byte
 		select {
@@ -107,13 +107,11 @@ func (a Area) events(w http.ResponseWriter, r *http.Request) error {
 			next = u.Frame.Bytes(func() []byte { return a.frame(a.Of(u.What)) })
 		case <-ticker.C:
 			now, err := a.Host.Bench(r.Context())
-			if err != nil || guard.Expired(r.Context()) { // or the host has ended
+			if err != nil { // the host has ended
 				return nil
 			}
 			next = a.frame(a.Now(now)[0])
-		case <-gone: // its token was withdrawn
-			return nil
-		case <-r.Context().Done():
+		case <-r.Context().Done(): // or its token has ended
 			return nil
 		}
 		if len(next) > 0 && wanted(next) && !send(next) {

@@ -22,6 +22,12 @@ type id struct {
 	ID string `path:"id"`
 }
 
+// ending is the input of a call that takes one of them away.
+type ending struct {
+	ID    string `path:"id"`
+	Given string `query:"given" enum:"end,end-all,take-over" default:"end" doc:"What becomes of what it has given: tokens and sessions end with it, and the accounts stay that were made with it; these go, too; or tokens are yours from now on"`
+}
+
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
 	guard.Know(&d.Problems)
@@ -115,14 +121,14 @@ func (a Area) mountAccounts(d *desk.Desk) {
 		func(context.Context, *struct{}) (api.Accounts, error) {
 			out := api.Accounts{Accounts: []api.Account{}}
 			for _, p := range a.People.Accounts() {
-				out.Accounts = append(out.Accounts, accountOf(p))
+				out.Accounts = append(out.Accounts, a.accountOf(p))
 			}
 			return out, nil
 		})
 	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("make-account", http.MethodPost, "/v1/accounts", desk.Keep, "Make an account", 400)),
 		func(ctx context.Context, in *struct{ Body api.MakeAccount }) (api.Account, error) {
-			p, err := a.People.MakeAccount(ctx, in.Body.Name, access.Role(in.Body.Role), in.Body.Password)
-			return accountOf(p), err
+			p, err := a.People.MakeAccount(ctx, guard.Holder(ctx), in.Body.Name, access.Role(in.Body.Role), in.Body.Password)
+			return a.accountOf(p), err
 		})
 	desk.Show(d, d.Op("change-account", http.MethodPatch, "/v1/accounts/{id}", desk.Keep, "Give an account another role, or another password, which ends its sessions", 400, 404, 409),
 		func(ctx context.Context, in *struct {
@@ -130,10 +136,12 @@ func (a Area) mountAccounts(d *desk.Desk) {
 			Body api.ChangeAccount
 		}) (api.Account, error) {
 			p, err := a.People.ChangeAccount(ctx, in.ID, people.Change{Role: (*access.Role)(in.Body.Role), Password: in.Body.Password}, guard.Holder(ctx))
-			return accountOf(p), err
+			return a.accountOf(p), err
 		})
-	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("remove-account", http.MethodDelete, "/v1/accounts/{id}", desk.Keep, "Remove an account, and end its sessions", 404, 409)),
-		func(ctx context.Context, in *id) error { return a.People.RemoveAccount(ctx, in.ID) })
+	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("remove-account", http.MethodDelete, "/v1/accounts/{id}", desk.Keep, "Remove an account, and end its sessions and what they have given", 400, 404, 409)),
+		func(ctx context.Context, in *ending) error {
+			return a.People.TakeAwayAccount(ctx, in.ID, people.Becomes(in.Given), guard.Holder(ctx))
+		})
 }
 
 func (a Area) mountTokens(d *desk.Desk) {
@@ -147,13 +155,13 @@ func (a Area) mountTokens(d *desk.Desk) {
 			text, t, err := a.People.MakeToken(ctx, me, in.Body.Name, in.Body.Scopes, in.Body.Expires)
 			return api.MadeToken{Token: text, Info: a.tokenOf(me, t)}, err
 		})
-	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("withdraw-token", http.MethodDelete, "/v1/tokens/{id}", desk.Keep, "Withdraw a token or end a session, at once", 404)),
-		func(ctx context.Context, in *id) error {
+	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("withdraw-token", http.MethodDelete, "/v1/tokens/{id}", desk.Keep, "Withdraw a token or end a session, at once, and what it has given", 400, 404, 409)),
+		func(ctx context.Context, in *ending) error {
 			h, err := a.People.Holder(in.ID)
 			if err != nil {
 				return err
 			}
-			return a.People.Withdraw(ctx, h, guard.Caller(ctx))
+			return a.People.TakeAway(ctx, h, people.Becomes(in.Given), guard.Holder(ctx))
 		})
 }
 
@@ -175,11 +183,25 @@ func (a Area) tokenOf(me *people.Holder, t access.Token) api.TokenInfo {
 	if out.Scopes == nil {
 		out.Scopes = []string{}
 	}
+	out.Given, out.Made = a.given(t.ID)
 	return out
 }
 
-func accountOf(a access.Account) api.Account {
-	return api.Account{ID: a.ID, Name: a.Name, Role: string(a.Role), Created: a.Created}
+func (a Area) accountOf(p access.Account) api.Account {
+	out := api.Account{ID: p.ID, Name: p.Name, Role: string(p.Role), Created: p.Created, Maker: p.Maker}
+	out.Given, out.Made = a.given(p.ID)
+	return out
+}
+
+// given are the names of the tokens that a token or an account has given, and of the accounts
+// that were made with it.
+func (a Area) given(id string) (tokens, made []string) {
+	tokens, accounts := a.People.Given(id)
+	made = []string{}
+	for _, p := range accounts {
+		made = append(made, p.Name)
+	}
+	return append([]string{}, tokens...), made
 }
 
 func pairingOf(p people.Pairing) api.Pairing {

@@ -8,6 +8,7 @@ import { useMe } from '../../live/me'
 import Ask from '../../ui/Ask.vue'
 import Panel from '../../ui/Panel.vue'
 import { roles } from '../../words/people'
+import Given, { type Becomes } from './Given.vue'
 
 /** Who has an account, and what each may do. */
 const host = useHost()
@@ -19,6 +20,7 @@ const password = ref('')
 const role = ref<Schemas['Account']['role']>('operator')
 const removing = ref<Schemas['Account']>()
 const asking = ref(false)
+const becomes = ref<Becomes>('end')
 
 const load = () => host.attempt(async () => { accounts.value = (await answered(api.GET('/v1/accounts'))).accounts })
 onMounted(load)
@@ -37,7 +39,7 @@ async function change(a: Schemas['Account'], to: Schemas['Account']['role']) {
 
 async function remove() {
   const id = removing.value?.id
-  if (id) await host.attempt(() => answered(api.DELETE('/v1/accounts/{id}', { params: { path: { id } } })))
+  if (id) await host.attempt(() => answered(api.DELETE('/v1/accounts/{id}', { params: { path: { id }, query: { given: becomes.value } } })))
   await load()
 }
 </script>
@@ -50,7 +52,7 @@ async function remove() {
       <li v-for="a in accounts" :key="a.id">
         <strong class="break">{{ a.name }}{{ a.id === me.me?.account ? ' (you)' : '' }}</strong>
         <v-select :model-value="a.role" class="role" density="compact" :items="roles" hide-details :aria-label="`Role of ${a.name}`" @update:model-value="change(a, $event)" />
-        <v-btn variant="text" size="small" :icon="mdiDeleteOutline" :aria-label="`Remove ${a.name}`" @click="removing = a; asking = true" />
+        <v-btn variant="text" size="small" :icon="mdiDeleteOutline" :aria-label="`Remove ${a.name}`" @click="removing = a; becomes = 'end'; asking = true" />
       </li>
     </ul>
     <form v-if="adding" class="stack mt-3" @submit.prevent="add">
@@ -59,7 +61,10 @@ async function remove() {
       <v-select v-model="role" label="Role" :items="roles" :item-props="r => ({ title: r.title, subtitle: r.about })" hide-details />
       <div><v-btn type="submit" variant="flat" color="primary" :disabled="!name.trim() || password.length < 8">Add</v-btn></div>
     </form>
-    <Ask v-model="asking" :title="`Remove ${removing?.name}?`" yes="Remove" no="Keep" @yes="remove">Their sessions end at once. What they have printed stays in the log.</Ask>
+    <Ask v-model="asking" :title="`Remove ${removing?.name}?`" yes="Remove" no="Keep" @yes="remove">
+      Their sessions end at once. What they have printed stays in the log.
+      <Given v-if="removing" v-model="becomes" :given="removing.given" :made="removing.made" />
+    </Ask>
   </Panel>
 </template>
 

@@ -4,9 +4,11 @@ import { computed, onMounted, ref } from 'vue'
 
 import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
+import Ask from '../../ui/Ask.vue'
 import Panel from '../../ui/Panel.vue'
 import { scopesInWords } from '../../words/people'
 import { date, moment } from '../../words/time'
+import Given, { type Becomes } from './Given.vue'
 
 /** Programs and browsers that are let in, when each was used last, and how to be rid of one. */
 const host = useHost()
@@ -17,8 +19,22 @@ const load = () => host.attempt(async () => { tokens.value = (await answered(api
 onMounted(load)
 defineExpose({ load })
 
-async function withdraw(t: Schemas['TokenInfo']) {
-  await host.attempt(() => answered(api.DELETE('/v1/tokens/{id}', { params: { path: { id: t.id } } })))
+const ending = ref<Schemas['TokenInfo']>()
+const asking = ref(false)
+const becomes = ref<Becomes>('end')
+const called = (t: Schemas['TokenInfo']) => t.kind === 'program' ? t.name : t.account ? `Browser of ${t.name}` : 'A browser'
+
+/** Whoever has let nobody in is asked about no further. */
+function end(t: Schemas['TokenInfo']) {
+  ending.value = t
+  becomes.value = 'end'
+  asking.value = t.given.length + t.made.length > 0
+  if (!asking.value) void withdraw()
+}
+
+async function withdraw() {
+  const id = ending.value?.id
+  if (id) await host.attempt(() => answered(api.DELETE('/v1/tokens/{id}', { params: { path: { id }, query: { given: becomes.value } } })))
   await load()
 }
 </script>
@@ -29,13 +45,18 @@ async function withdraw(t: Schemas['TokenInfo']) {
       <li v-for="t in shown" :key="t.id">
         <v-icon :icon="t.kind === 'session' ? mdiMonitor : mdiApplicationBraces" aria-hidden="true" />
         <div class="words">
-          <strong class="break">{{ t.kind === 'program' ? t.name : t.account ? `Browser of ${t.name}` : 'A browser' }}{{ t.own ? ' (this one)' : '' }}</strong>
+          <strong class="break">{{ called(t) }}{{ t.own ? ' (this one)' : '' }}</strong>
           <div class="small">May {{ scopesInWords(t.scopes) }}</div>
           <div class="small">{{ t.used ? `Used ${moment(t.used)} from ${t.used_from}` : 'Never used' }} · made {{ date(t.created) }}{{ t.kind === 'program' && t.maker ? ` by ${t.maker}` : '' }}{{ t.expires ? ` · until ${date(t.expires)}` : '' }}</div>
+          <div v-if="t.given.length" class="small">Has let in {{ t.given.join(', ') }}</div>
         </div>
-        <v-btn v-if="!t.own" variant="text" size="small" color="error" :aria-label="`Withdraw ${t.name}`" @click="withdraw(t)">{{ t.kind === 'session' ? 'End' : 'Withdraw' }}</v-btn>
+        <v-btn v-if="!t.own" variant="text" size="small" color="error" :aria-label="`Withdraw ${t.name}`" @click="end(t)">{{ t.kind === 'session' ? 'End' : 'Withdraw' }}</v-btn>
       </li>
     </ul>
+    <Ask v-model="asking" :title="ending ? `Let ${called(ending)} in no more?` : ''" yes="End" no="Keep" @yes="withdraw">
+      It ends at once, also where it is in use.
+      <Given v-if="ending" v-model="becomes" :given="ending.given" :made="ending.made" />
+    </Ask>
   </Panel>
 </template>
 
