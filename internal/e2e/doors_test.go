@@ -104,7 +104,7 @@ func TestAFileComesByProgramsOfOthers(t *testing.T) {
 // dav sends a request to the folder.
 func (b *bench) dav(method, path, body string, headers ...string) (int, string) {
 	b.t.Helper()
-	res, text := b.raw(method, "/dav"+path, strings.NewReader(body), append([]string{"Authorization", "Basic " + basic("maker", b.service.Keeper)}, headers...)...)
+	res, text := b.as(b.service.Keeper, method, "/dav"+path, body, headers...)
 	return res.StatusCode, text
 }
 
@@ -289,4 +289,101 @@ func cutting(t *testing.T, host string, most func() int64) string {
 		}
 	}()
 	return "http://" + l.Addr().String()
+}
+
+// as sends a request to the folder by another token.
+func (b *bench) as(token, method, path, body string, headers ...string) (*http.Response, string) {
+	b.t.Helper()
+	return b.raw(method, path, strings.NewReader(body), append([]string{"Authorization", "Basic " + basic("maker", token)}, headers...)...)
+}
+
+func TestOneSendersLocksAndPropertiesAreBoundedAndKeepNobodyOut(t *testing.T) {
+	t.Parallel()
+	b := start(t, simprinter.Config{})
+	token := func() string { // of the same name each time
+		made, err := b.MakeToken(t.Context(), api.MakeToken{Name: "slicer", Scopes: []string{"send"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return made.Token
+	}
+	one, other := token(), token()
+	lock := func(token, path, scope, owner string) (int, string) {
+		res, _ := b.as(token, "LOCK", path, `<lockinfo xmlns="DAV:"><lockscope><`+scope+`/></lockscope><locktype><write/></locktype><owner>`+owner+`</owner></lockinfo>`, "Timeout", "Second-600")
+		return res.StatusCode, res.Header.Get("Lock-Token")
+	}
+	if status, _ := lock(one, "/dav/x.gcode", "exclusive", strings.Repeat("x", 60<<10)); status != http.StatusRequestEntityTooLarge {
+		t.Errorf("an owner of 60 KiB: %d", status)
+	}
+	for _, root := range []string{"/dav/", "/dav/print/", "/dav/queue/"} {
+		if status, _ := lock(one, root, "exclusive", "me"); status != http.StatusForbidden {
+			t.Errorf("a lock on %s: %d", root, status)
+		}
+	}
+	held := 0
+	for i := range 200 {
+		if status, _ := lock(one, fmt.Sprintf("/dav/%d.gcode", i), "exclusive", strings.Repeat("x", 500)); status == http.StatusCreated {
+			held++
+		} else if status != http.StatusInsufficientStorage {
+			t.Fatalf("lock %d: %d", i, status)
+		}
+	}
+	if held < 10 || held > 64 {
+		t.Errorf("one sender holds %d locks", held)
+	}
+	status, urn := lock(other, "/dav/mine.gcode", "exclusive", "me")
+	if status != http.StatusCreated {
+		t.Errorf("another finds no room for a lock: %d", status)
+	}
+	if res, said := b.as(one, "UNLOCK", "/dav/mine.gcode", "", "Lock-Token", urn); res.StatusCode != http.StatusConflict {
+		t.Errorf("a program of the same name took a lock away: %d %s", res.StatusCode, said)
+	}
+	if res, said := b.as(one, "PUT", "/dav/mine.gcode", "G28\n", "If", "("+urn+")"); res.StatusCode != http.StatusLocked {
+		t.Errorf("a program of the same name wrote under it: %d %s", res.StatusCode, said)
+	}
+
+	patch := func(token string, file, name int) bool {
+		_, said := b.as(token, "PROPPATCH", fmt.Sprintf("/dav/props/%d", file), fmt.Sprintf(`<propertyupdate xmlns="DAV:"><set><prop><p%d xmlns="urn:x">%s</p%[1]d></prop></set></propertyupdate>`, name, strings.Repeat("y", 1900)))
+		return strings.Contains(said, " 200 OK")
+	}
+	b.as(one, "MKCOL", "/dav/props", "")
+	kept := 0
+	for file := range 30 {
+		b.as(one, "PUT", fmt.Sprintf("/dav/props/%d", file), "aside")
+		for name := range 20 {
+			if patch(one, file, name) {
+				kept++
+			}
+		}
+	}
+	if bytes := kept * 1900; bytes < 100<<10 || bytes > 256<<10 {
+		t.Errorf("of one sender's properties %d bytes are kept", bytes)
+	}
+	if !patch(other, 29, 99) {
+		t.Error("another finds no room for a property")
+	}
+	if _, said := b.as(other, "PROPFIND", "/dav/props", "", "Depth", "1"); len(said) > 1<<20 || !strings.Contains(said, "p99") {
+		t.Errorf("the listing has %d bytes", len(said))
+	}
+}
+
+func TestNothingInTheFolderIsRunByABrowser(t *testing.T) {
+	t.Parallel()
+	b := start(t, simprinter.Config{})
+	b.as(b.service.Keeper, "MKCOL", "/dav/mine", "")
+	for name, body := range map[string]string{"x.html": "<script>alert(1)</script>", "x.js": "alert(1)", "x.svg": `<svg xmlns="http://www.w3.org/2000/svg"/>`, "x.css": "a{}", "x.xhtml": "<html/>", "x": "<!doctype html>"} {
+		b.as(b.service.Keeper, "PUT", "/dav/mine/"+name, body)
+		res, said := b.as(b.service.Keeper, "GET", "/dav/mine/"+name, "")
+		h := res.Header
+		if said != body || h.Get("Content-Type") != "application/octet-stream" || !strings.HasPrefix(h.Get("Content-Disposition"), "attachment") || h.Get("X-Content-Type-Options") != "nosniff" || !strings.Contains(h.Get("Content-Security-Policy"), "sandbox") {
+			t.Errorf("%s comes with %v", name, h)
+		}
+		if _, said := b.as(b.service.Keeper, "PROPFIND", "/dav/mine/"+name, "", "Depth", "0"); !strings.Contains(said, "getcontenttype>application/octet-stream<") {
+			t.Errorf("%s is said to be %s", name, said)
+		}
+	}
+	res, err := http.Get(b.service.URL + "/sign-in")
+	if err != nil || strings.Contains(res.Header.Get("Content-Security-Policy"), "sandbox") {
+		t.Error("the console itself is in a sandbox")
+	}
 }

@@ -23,7 +23,8 @@ type Arrival struct {
 	Size    int64  // of the whole file, as announced; -1 if it was not
 	SHA256  []byte // as announced; nil if it was not
 	Replace bool   // other bytes of the same name may go
-	Sender  string // what sends it
+	Sender  string // what sends it, by name
+	Whose   string // the same, whatever it is called: a beginning is nobody else's
 	Whole   bool   // it is to be started at once: it is examined on its way, whatever its size
 	Offset  int64  // of Body in the file: as much of it is here as a part
 	Piece   bool   // Body ends before the file does, and the rest is to follow
@@ -48,7 +49,7 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	if a.Size > s.maxBytes {
 		return none, "", fmt.Errorf("%w: it has %d bytes, at most %d are taken", ErrLarge, a.Size, s.maxBytes)
 	}
-	key := partKey(a.Sender, name)
+	key := partKey(a.Whose, name)
 	tmp, err := s.staging.create(key, a.Offset)
 	if err != nil {
 		return none, "", disk(err)

@@ -1,13 +1,13 @@
 package shelf
 
 import (
-	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -21,9 +21,10 @@ import (
 // pieces, or was cut off. Whoever sent it may go on from there.
 
 const (
-	partPrefix = "part-"
-	mostParts  = 16
-	partLife   = 24 * time.Hour
+	partPrefix     = "part-"
+	mostParts      = 16
+	mostPartsOfOne = 4
+	partLife       = 24 * time.Hour
 )
 
 // A Beginning is what is here of a file.
@@ -33,12 +34,12 @@ type Beginning struct {
 }
 
 // Begun returns what is here of a file that somebody has begun to send.
-func (s *Shelf) Begun(_ context.Context, sender, name string) (Beginning, error) {
+func (s *Shelf) Begun(_ context.Context, whose, name string) (Beginning, error) {
 	composed, err := Name(name)
 	if err != nil {
 		return Beginning{}, err
 	}
-	f, err := os.Open(s.staging.part(partKey(sender, composed)))
+	f, err := os.Open(s.staging.part(partKey(whose, composed)))
 	if errors.Is(err, fs.ErrNotExist) {
 		return Beginning{}, fmt.Errorf("%w: nothing is here that you have sent of %q", ErrMissing, name)
 	}
@@ -50,11 +51,14 @@ func (s *Shelf) Begun(_ context.Context, sender, name string) (Beginning, error)
 	return Beginning{n, sum}, err
 }
 
-// partKey tells the parts of different senders and names apart.
-func partKey(sender, name string) string {
-	sum := sha256.Sum256([]byte(sender + "\x00" + name))
-	return hex.EncodeToString(sum[:16])
+// partKey tells the parts of different senders and names apart: the first half is the
+// sender's.
+func partKey(whose, name string) string {
+	by, sum := sha256.Sum256([]byte(whose)), sha256.Sum256([]byte(name))
+	return hex.EncodeToString(by[:keyHalf/2]) + hex.EncodeToString(sum[:16])
 }
+
+const keyHalf = 16 // letters of a key that are its sender's
 
 func (s staging) part(key string) string { return filepath.Join(s.dir, partPrefix+key) }
 
@@ -90,7 +94,8 @@ func (s staging) set(a *arriving, key string) error {
 	return disk(os.Rename(a.Name(), s.part(key)))
 }
 
-// tidy removes parts that nobody has come back for, and of many the oldest.
+// tidy removes parts that nobody has come back for; of one sender's many the oldest, and of
+// everybody's the oldest of whoever has most.
 func (s staging) tidy(now time.Time) {
 	entries, err := os.ReadDir(s.dir)
 	if err != nil {
@@ -102,10 +107,19 @@ func (s staging) tidy(now time.Time) {
 			parts = append(parts, info)
 		}
 	}
-	slices.SortFunc(parts, func(a, b fs.FileInfo) int { return cmp.Compare(b.ModTime().UnixNano(), a.ModTime().UnixNano()) })
-	for i, p := range parts {
-		if i >= mostParts-1 || now.Sub(p.ModTime()) > partLife {
+	slices.SortFunc(parts, func(a, b fs.FileInfo) int { return a.ModTime().Compare(b.ModTime()) })
+	of := func(p fs.FileInfo) string { return p.Name()[:min(len(partPrefix)+keyHalf, len(p.Name()))] }
+	count := map[string]int{}
+	for _, p := range parts {
+		count[of(p)]++
+	}
+	most := func() (n int) { return slices.Max(append(slices.Collect(maps.Values(count)), 0)) }
+	left := len(parts)
+	for _, p := range parts { // the oldest first
+		if n := count[of(p)]; now.Sub(p.ModTime()) > partLife || n > mostPartsOfOne || left >= mostParts && n == most() {
 			os.Remove(filepath.Join(s.dir, p.Name()))
+			count[of(p)]--
+			left--
 		}
 	}
 }

@@ -71,8 +71,11 @@ type caller struct{ *guard.Access }
 // Base is the path below which the host is seen from outside.
 func (caller) Base(ctx context.Context) string { return guard.Base(ctx) }
 
-// Caller is the name of the token that a request came with.
+// Caller is who sent a request, by name.
 func (caller) Caller(ctx context.Context) string { return guard.Caller(ctx) }
+
+// Self is who sent a request, whatever they are called.
+func (caller) Self(ctx context.Context) string { return guard.Self(ctx) }
 
 // Document returns the OpenAPI document as indented JSON.
 func Document() ([]byte, error) { return (&Server{}).mount(chi.NewRouter()).Document() }
@@ -122,6 +125,12 @@ func (s *Server) recover(next http.Handler) http.Handler {
 	})
 }
 
+// held reports whether an address is of what is kept, and not of the console: nothing that
+// somebody has put there is run in a browser.
+func held(path string) bool {
+	return path == dav.Prefix || strings.HasPrefix(path, dav.Prefix+"/") || strings.HasPrefix(path, "/v1/")
+}
+
 // secure sets the headers that keep a browser from doing what the console never
 // asks for.
 func (s *Server) secure(next http.Handler) http.Handler {
@@ -132,6 +141,9 @@ func (s *Server) secure(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+framed+"; base-uri 'self'; form-action 'self'")
+		if held(r.URL.Path) {
+			h.Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox; "+framed)
+		}
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		next.ServeHTTP(w, r)

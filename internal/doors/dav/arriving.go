@@ -56,7 +56,7 @@ func (f *files) take(ctx context.Context, p string, body io.Reader, size int64) 
 			return toolpath.File{}, err
 		}
 	}
-	taken, err := f.intake.Take(ctx, shelf.Arrival{Name: at.name, Body: body, Size: size, Replace: true, Sender: c.sender}, at.then)
+	taken, err := f.intake.Take(ctx, shelf.Arrival{Name: at.name, Body: body, Size: size, Replace: true, Sender: c.sender, Whose: c.self}, at.then)
 	if held, none := f.aside.Stat(local(p)); none == nil && held.Mode().IsRegular() && (err == nil || held.Size() == 0) {
 		f.aside.Remove(local(p)) // which held its place
 	}
@@ -65,6 +65,12 @@ func (f *files) take(ctx context.Context, p string, body io.Reader, size int64) 
 	}
 	if at.dir != "/" {
 		f.mu.Lock()
+		for old := range f.sent { // any of them
+			if len(f.sent) < mostNames {
+				break
+			}
+			delete(f.sent, old)
+		}
 		f.sent[p] = true
 		f.mu.Unlock()
 	}
@@ -99,7 +105,8 @@ func (a *arriving) hold(body io.Reader) error {
 	if err := named(a.files.aside.Rename(coming, local(a.path))); err != nil {
 		return callOf(a.ctx).fail(err)
 	}
-	a.info, err = a.files.aside.Stat(local(a.path))
+	info, err := a.files.aside.Stat(local(a.path))
+	a.info = aside{info}
 	return err
 }
 

@@ -13,10 +13,12 @@ package dav
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/xml"
 	"fmt"
 	"io"
+	"mime"
 	"net/http"
 	"net/url"
 	"path"
@@ -39,6 +41,7 @@ const (
 	longestLock = 10 * time.Minute // unless it is refreshed
 	longestXML  = 64 << 10
 	deepestXML  = 32
+	longestPath = 1 << 10 // bytes
 )
 
 // A Door is the folder's HTTP side.
@@ -51,8 +54,9 @@ type Door struct {
 // Caller tells who sends a request and what the sender may do; lacking returns nil where
 // the sender has the scope.
 type Caller interface {
-	Caller(ctx context.Context) string
-	Base(ctx context.Context) string // the path below which the host is seen from outside
+	Caller(ctx context.Context) string // by name
+	Self(ctx context.Context) string   // which is nobody else's
+	Base(ctx context.Context) string   // the path below which the host is seen from outside
 	Lacking(ctx context.Context, scope string) *api.Problem
 }
 
@@ -71,14 +75,20 @@ func (d Door) For(caller Caller, refuse func(http.ResponseWriter, error)) http.H
 	return &d
 }
 
-// Work removes what file managers have left behind, until ctx ends.
+// Work removes what file managers have left behind, and keeps what they say of files, until
+// ctx ends.
 func (d *Door) Work(ctx context.Context) {
-	every := time.NewTicker(time.Hour)
-	defer every.Stop()
+	tidy, keep := time.NewTicker(time.Hour), time.NewTicker(keepEvery)
+	defer tidy.Stop()
+	defer keep.Stop()
+	defer d.files.dead.keep()
+	d.files.tidy(time.Now())
 	for {
-		d.files.tidy(time.Now())
 		select {
-		case <-every.C:
+		case <-tidy.C:
+			d.files.tidy(time.Now())
+		case <-keep.C:
+			d.files.dead.keep()
 		case <-ctx.Done():
 			return
 		}
@@ -90,7 +100,8 @@ type call struct {
 	prefix string // of the folder's addresses, as they are seen from outside
 	method string
 	sender string
-	size   int64 // of its body; -1: not known
+	self   string // the sender, whatever it is called: what it has locked or said is its own
+	size   int64  // of its body; -1: not known
 	may    func(scope string) error
 
 	named bool  // it asks by name for which locks are possible, which else the protocol says
@@ -115,7 +126,7 @@ func (c *call) fail(err error) error {
 }
 
 func (d *Door) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	c := &call{method: r.Method, sender: d.caller.Caller(r.Context()), prefix: d.caller.Base(r.Context()) + Prefix, size: r.ContentLength}
+	c := &call{method: r.Method, sender: d.caller.Caller(r.Context()), self: d.caller.Self(r.Context()), prefix: d.caller.Base(r.Context()) + Prefix, size: r.ContentLength}
 	c.may = func(scope string) error {
 		if p := d.caller.Lacking(r.Context(), scope); p != nil {
 			return p
@@ -161,6 +172,9 @@ func (d *Door) serve(out *answer, r *http.Request) error {
 	case "UNLOCK":
 		return d.unlock(out, r, p)
 	}
+	if r.Method == http.MethodGet || r.Method == http.MethodHead {
+		unrun(out.Header(), path.Base(p))
+	}
 	r.Header.Del("If")
 	inside := *r.URL
 	inside.Path = c.prefix + strings.TrimPrefix(r.URL.Path, Prefix)
@@ -171,6 +185,17 @@ func (d *Door) serve(out *answer, r *http.Request) error {
 	}
 	return nil
 }
+
+// unrun has a browser keep what it is sent, whatever that is called, and run nothing of it:
+// anybody who may send has put it there.
+func unrun(h http.Header, name string) {
+	h.Set("Content-Type", plainBytes)
+	h.Set("Content-Disposition", cmp.Or(mime.FormatMediaType("attachment", map[string]string{"filename": name}), "attachment"))
+	h.Set("X-Content-Type-Options", "nosniff")
+}
+
+// plainBytes is the type of what the host does not know.
+const plainBytes = "application/octet-stream"
 
 // admit looks at a request before anything is done.
 func (d *Door) admit(r *http.Request, c *call) error {
@@ -193,6 +218,9 @@ func (d *Door) admit(r *http.Request, c *call) error {
 		if err := c.may(access.Send); err != nil {
 			return err
 		}
+	}
+	if len(r.URL.Path) > longestPath || len(r.Header.Get("Destination")) > 3*longestPath {
+		return &api.Problem{Status: http.StatusRequestURITooLong, Title: "this path is too long", Detail: fmt.Sprintf("a path has at most %d bytes", longestPath)}
 	}
 	if r.Method == "MOVE" && r.Header.Get("Overwrite") == "" {
 		r.Header.Set("Overwrite", "T") // RFC 4918, 10.6

@@ -111,7 +111,10 @@ func (f *files) Stat(ctx context.Context, name string) (os.FileInfo, error) {
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, fs.ErrNotExist // a name that no disk takes is at least not there
 	}
-	return info, err
+	if err != nil {
+		return nil, err
+	}
+	return aside{info}, nil
 }
 
 // Mkdir makes a folder of somebody's own.
@@ -156,7 +159,7 @@ func (f *files) OpenFile(ctx context.Context, name string, flag int, _ os.FileMo
 			return nil, err
 		}
 		info, err := body.Stat()
-		return &opened{File: body, files: f, ctx: ctx, path: p, info: info}, err
+		return &opened{File: body, files: f, ctx: ctx, path: p, info: aside{info}}, err
 	}
 	if flag&os.O_CREATE == 0 { // properties of it are changed
 		info, err := f.Stat(ctx, name)
@@ -229,7 +232,8 @@ func (f *files) RemoveAll(ctx context.Context, name string) error {
 			return c.fail(err)
 		}
 	}
-	return f.dead.forget(p)
+	f.dead.forget(p)
+	return nil
 }
 
 // Rename gives what is at a path another one.
@@ -238,7 +242,8 @@ func (f *files) Rename(ctx context.Context, oldName, newName string) error {
 	if err := f.rename(ctx, from, to); err != nil {
 		return callOf(ctx).fail(err)
 	}
-	return f.dead.move(from, to)
+	f.dead.move(from, to)
+	return nil
 }
 
 func (f *files) rename(ctx context.Context, from, to string) error {

@@ -27,10 +27,11 @@ type lock struct {
 	shared  bool
 	deep    bool   // what is below its root is locked, too
 	owner   string // what the client says of itself, as XML
-	sender  string // who holds it
+	self    string // who holds it
 	prefix  string // of the address under which it was taken
 	lasts   time.Duration
 	expires time.Time
+	taken   time.Time
 }
 
 // covers reports whether what is at a path is locked by it.
@@ -47,15 +48,20 @@ type locks struct {
 	all []*lock
 }
 
-// mostLocks is how many may be held.
-const mostLocks = 1000
+// Bounds of locks.
+const (
+	mostLocks      = 256            // that are held, together
+	mostOfOne      = 64             // by one sender
+	mostShared     = 4              // of one thing
+	longestOwner   = 512            // bytes of what a client says of itself
+	longestHolding = 12 * time.Hour // however often it is refreshed
+)
 
 // held returns the locks that have not ended, those that which reports.
 func (k *locks) held(which func(*lock) bool) []*lock {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	now := time.Now()
-	k.all = slices.DeleteFunc(k.all, func(l *lock) bool { return now.After(l.expires) })
+	k.ended(time.Now())
 	var out []*lock
 	for _, l := range k.all {
 		if which(l) {
@@ -67,20 +73,40 @@ func (k *locks) held(which func(*lock) bool) []*lock {
 
 // take holds a new lock, unless one that is held stands against it.
 func (k *locks) take(l *lock) error {
-	against := k.held(func(o *lock) bool {
-		return (!o.shared || !l.shared) && (o.covers(l.root) || l.covers(o.root))
-	})
-	if len(against) > 0 {
-		return locked(against[0].root)
-	}
-	if len(k.held(func(*lock) bool { return true })) >= mostLocks {
-		return &api.Problem{Status: http.StatusInsufficientStorage, Title: "too many locks are held", Detail: "close some files and try again"}
-	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	l.token, l.expires = "urn:uuid:"+uuid.NewString(), time.Now().Add(l.lasts)
+	now := time.Now()
+	k.ended(now)
+	own, beside := 0, 0
+	for _, o := range k.all {
+		if o.self == l.self {
+			own++
+		}
+		if o.covers(l.root) || l.covers(o.root) {
+			if !o.shared || !l.shared {
+				return locked(o.root)
+			}
+			beside++
+		}
+	}
+	if len(k.all) >= mostLocks || own >= mostOfOne || beside >= mostShared {
+		return &api.Problem{Status: http.StatusInsufficientStorage, Title: "too many locks are held", Detail: fmt.Sprintf("close some files and try again: one program has at most %d, and %d share one thing", mostOfOne, mostShared)}
+	}
+	l.token, l.taken = "urn:uuid:"+uuid.NewString(), now
+	l.hold(l.lasts, now)
 	k.all = append(k.all, l)
 	return nil
+}
+
+// hold keeps a lock up for a while, but not for ever.
+func (l *lock) hold(lasts time.Duration, now time.Time) {
+	l.lasts = max(min(lasts, l.taken.Add(longestHolding).Sub(now)), 0)
+	l.expires = now.Add(l.lasts)
+}
+
+// ended drops what has; the lock is held.
+func (k *locks) ended(now time.Time) {
+	k.all = slices.DeleteFunc(k.all, func(l *lock) bool { return now.After(l.expires) })
 }
 
 // drop ends the locks that which reports.
@@ -129,8 +155,8 @@ func (d *Door) permit(r *http.Request, p, to string) error {
 	if err != nil {
 		return err
 	}
-	sender := callOf(r.Context()).sender
-	has := func(l *lock) bool { return l.sender == sender && slices.Contains(asked.tokens(), l.token) }
+	self := callOf(r.Context()).self
+	has := func(l *lock) bool { return l.self == self && slices.Contains(asked.tokens(), l.token) }
 	var stands *lock
 	for _, t := range d.files.touches(r, p, to) {
 		on := d.files.locks.held(func(l *lock) bool {
@@ -179,7 +205,13 @@ func (d *Door) lock(w http.ResponseWriter, r *http.Request, p string) error {
 	if depth != "" && depth != "0" && !strings.EqualFold(depth, "infinity") {
 		return &api.Problem{Status: http.StatusBadRequest, Title: "the Depth cannot be read", Detail: "it is 0 or infinity for a lock"}
 	}
-	l := &lock{root: p, shared: in.Shared != nil, deep: depth != "0", owner: in.Owner.Inner, sender: callOf(r.Context()).sender, prefix: callOf(r.Context()).prefix, lasts: lasts}
+	l := &lock{root: p, shared: in.Shared != nil, deep: depth != "0", owner: in.Owner.Inner, self: callOf(r.Context()).self, prefix: callOf(r.Context()).prefix, lasts: lasts}
+	switch {
+	case fixed(p):
+		return &api.Problem{Status: http.StatusForbidden, Title: "this folder is everybody's", Detail: "lock what is in it"}
+	case len(l.owner) > longestOwner:
+		return &api.Problem{Status: http.StatusRequestEntityTooLarge, Title: "the lock's owner is too long", Detail: fmt.Sprintf("at most %d bytes of it are kept", longestOwner)}
+	}
 	if err := d.files.locks.take(l); err != nil {
 		return err
 	}
@@ -207,13 +239,13 @@ func (d *Door) refresh(w http.ResponseWriter, r *http.Request, p string, lasts t
 		return err
 	}
 	mine := d.files.locks.held(func(l *lock) bool {
-		return l.covers(p) && slices.Contains(asked.tokens(), l.token) && l.sender == callOf(r.Context()).sender
+		return l.covers(p) && slices.Contains(asked.tokens(), l.token) && l.self == callOf(r.Context()).self
 	})
 	if len(mine) == 0 {
 		return &api.Problem{Status: http.StatusPreconditionFailed, Title: "there is no such lock to be kept up", Detail: "it has ended: lock it anew"}
 	}
 	d.files.locks.mu.Lock()
-	mine[0].lasts, mine[0].expires = lasts, time.Now().Add(lasts)
+	mine[0].hold(lasts, time.Now())
 	d.files.locks.mu.Unlock()
 	discover(w, http.StatusOK, mine[0])
 	return nil
@@ -225,8 +257,8 @@ func (d *Door) unlock(w http.ResponseWriter, r *http.Request, p string) error {
 	if token == "" {
 		return &api.Problem{Status: http.StatusBadRequest, Title: "no lock is named", Detail: "send Lock-Token: <TOKEN>"}
 	}
-	sender := callOf(r.Context()).sender
-	if !d.files.locks.drop(func(l *lock) bool { return l.token == token && l.covers(p) && l.sender == sender }) {
+	self := callOf(r.Context()).self
+	if !d.files.locks.drop(func(l *lock) bool { return l.token == token && l.covers(p) && l.self == self }) {
 		return &api.Problem{Status: http.StatusConflict, Title: "it has no such lock", Detail: "it has ended already, or is another program's"}
 	}
 	w.WriteHeader(http.StatusNoContent)
@@ -237,11 +269,11 @@ func (d *Door) unlock(w http.ResponseWriter, r *http.Request, p string) error {
 func discover(w http.ResponseWriter, status int, l *lock) {
 	w.Header().Set("Content-Type", "application/xml; charset=utf-8")
 	w.WriteHeader(status)
-	fmt.Fprintf(w, `<?xml version="1.0" encoding="utf-8"?>`+"\n"+`<D:prop xmlns:D="DAV:"><D:lockdiscovery>%s</D:lockdiscovery></D:prop>`, l.active())
+	fmt.Fprintf(w, `<?xml version="1.0" encoding="utf-8"?>`+"\n"+`<D:prop xmlns:D="DAV:"><D:lockdiscovery>%s</D:lockdiscovery></D:prop>`, l.active(true))
 }
 
-// active is a lock as XML (RFC 4918, 14.1).
-func (l *lock) active() string {
+// active is a lock as XML (RFC 4918, 14.1), with what its owner says of itself or without.
+func (l *lock) active(owned bool) string {
 	scope, depth := "exclusive", "0"
 	if l.shared {
 		scope = "shared"
@@ -249,9 +281,13 @@ func (l *lock) active() string {
 	if l.deep {
 		depth = "infinity"
 	}
+	owner := ""
+	if owned {
+		owner = "<D:owner>" + l.owner + "</D:owner>"
+	}
 	root := url.URL{Path: l.prefix + l.root}
-	return fmt.Sprintf(`<D:activelock xmlns:D="DAV:"><D:locktype><D:write/></D:locktype><D:lockscope><D:%s/></D:lockscope><D:depth>%s</D:depth><D:owner>%s</D:owner><D:timeout>Second-%s</D:timeout><D:locktoken><D:href>%s</D:href></D:locktoken><D:lockroot><D:href>%s</D:href></D:lockroot></D:activelock>`,
-		scope, depth, l.owner, strconv.Itoa(int(l.lasts.Seconds())), l.token, escape(root.EscapedPath()))
+	return fmt.Sprintf(`<D:activelock xmlns:D="DAV:"><D:locktype><D:write/></D:locktype><D:lockscope><D:%s/></D:lockscope><D:depth>%s</D:depth>%s<D:timeout>Second-%s</D:timeout><D:locktoken><D:href>%s</D:href></D:locktoken><D:lockroot><D:href>%s</D:href></D:lockroot></D:activelock>`,
+		scope, depth, owner, strconv.Itoa(int(l.lasts.Seconds())), l.token, escape(root.EscapedPath()))
 }
 
 func escape(s string) string {
@@ -268,13 +304,14 @@ var (
 
 const bothLocks = `<D:lockentry xmlns:D="DAV:"><D:lockscope><D:exclusive/></D:lockscope><D:locktype><D:write/></D:locktype></D:lockentry><D:lockentry xmlns:D="DAV:"><D:lockscope><D:shared/></D:lockscope><D:locktype><D:write/></D:locktype></D:lockentry>`
 
-// describe adds which locks are held to the properties of what is at a path.
+// describe adds which locks are held to the properties of what is at a path. What an owner
+// says is said where it has taken the lock, and not of all that is below.
 func (k *locks) describe(p string, properties map[xml.Name]webdav.Property) {
-	held := ""
+	var held strings.Builder
 	for _, l := range k.held(func(l *lock) bool { return l.covers(p) }) {
-		held += l.active()
+		held.WriteString(l.active(l.root == p))
 	}
-	properties[lockDiscovery] = webdav.Property{XMLName: lockDiscovery, InnerXML: []byte(held)}
+	properties[lockDiscovery] = webdav.Property{XMLName: lockDiscovery, InnerXML: []byte(held.String())}
 }
 
 // unlocked lets the protocol's other side believe that nothing is locked: what is has been

@@ -32,6 +32,12 @@ func (s stored) ContentType(context.Context) (string, error) {
 	return "text/x-gcode; charset=utf-8", nil
 }
 
+// aside is a file or a folder that is kept aside, as the protocol sees it.
+type aside struct{ os.FileInfo }
+
+// ContentType is what the file is, as far as the host knows: bytes.
+func (aside) ContentType(context.Context) (string, error) { return plainBytes, nil }
+
 // opened is what is at a path, to be read.
 type opened struct {
 	*os.File
@@ -66,6 +72,9 @@ func (o *opened) Readdir(int) ([]os.FileInfo, error) {
 	out = slices.DeleteFunc(out, func(i os.FileInfo) bool {
 		return !i.IsDir() && !i.Mode().IsRegular() || strings.HasPrefix(i.Name(), incoming)
 	})
+	for i, info := range out {
+		out[i] = aside{info}
+	}
 	shelved, err := o.files.shelf.Files(o.ctx)
 	if err != nil {
 		return nil, callOf(o.ctx).fail(err)
@@ -92,5 +101,5 @@ func (o *opened) DeadProps() (map[xml.Name]webdav.Property, error) {
 
 // Patch changes them.
 func (o *opened) Patch(patches []webdav.Proppatch) ([]webdav.Propstat, error) {
-	return o.files.dead.patch(o.path, patches)
+	return o.files.dead.patch(o.path, callOf(o.ctx).self, patches), nil
 }

@@ -158,9 +158,6 @@ func (d *Desk) Raw(op huma.Operation, pattern string, handler func(http.Response
 		} else {
 			err = handler(w, r)
 		}
-		if p := d.guard.Lacking(r.Context(), scope); err != nil && p != nil { // it has ended with the right to it
-			err = p
-		}
 		if err != nil {
 			WriteProblem(w, d.Of(err))
 		}

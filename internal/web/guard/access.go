@@ -205,6 +205,9 @@ func Caller(ctx context.Context) string {
 	return ""
 }
 
+// notGood is the problem of a request that goes on when its token has ended.
+var notGood = &api.Problem{Status: http.StatusUnauthorized, Title: "this token is not good any more", Detail: "it was withdrawn, or has expired, while the request was under way"}
+
 // Self is who sent a request, whatever they are called: the ID of a person, or of a token.
 func Self(ctx context.Context) string {
 	if h := Holder(ctx); h != nil {
@@ -221,7 +224,7 @@ func (a *Access) Lacking(ctx context.Context, scope string) *api.Problem {
 	case w != nil && w.May(scope):
 		return nil
 	case w != nil && !w.holder.Good():
-		return &api.Problem{Status: http.StatusUnauthorized, Title: "this token is not good any more", Detail: "it was withdrawn, or has expired, while the request was under way"}
+		return notGood
 	case w != nil && w.holder.Account != "":
 		return &api.Problem{Status: http.StatusForbidden, Title: fmt.Sprintf("your account may not do that: its role has not got the right %q", scope), Detail: "ask a keeper"}
 	}

@@ -148,7 +148,8 @@ func (b *body) Read(p []byte) (int, error) {
 // progress is an answer that must go on being taken.
 type progress struct {
 	http.ResponseWriter
-	stage *stage
+	stage   *stage
+	instead bool // it was answered why the request has ended, in place of what else is said
 }
 
 func (p *progress) extend() { p.stage.writing(time.Now().Add(writeWait)) }
@@ -168,6 +169,14 @@ func (p *progress) begin(n int) error {
 }
 
 func (p *progress) WriteHeader(status int) {
+	if status >= 400 && p.stage.ended() && !Begun(p) { // whatever else it came to, this is why
+		p.instead = true
+		p.begin(0)
+		p.Header().Del("Content-Encoding")
+		p.Header().Del("Content-Length")
+		desk.WriteProblem(p.ResponseWriter, notGood)
+		return
+	}
 	if status >= 200 {
 		p.begin(0)
 	}
@@ -176,6 +185,9 @@ func (p *progress) WriteHeader(status int) {
 }
 
 func (p *progress) Write(data []byte) (int, error) {
+	if p.instead {
+		return len(data), nil
+	}
 	if err := p.begin(len(data)); err != nil {
 		return 0, err
 	}

@@ -60,7 +60,7 @@ func (a Area) mountIntake(d *desk.Desk) {
 	a.upload(d, "post-file", http.MethodPost, "/v1/shelf", "/v1/shelf", "Store a file, sent as a form; the part with a file name is taken, whatever it is called; fields before it may say replace and then", "multipart/form-data", a.postFile)
 	desk.Show(d, d.Op("get-file-beginning", http.MethodGet, "/v1/shelf/{name}/beginning", desk.Send, "What is here of a file that this token has begun to send; go on from there with Content-Range", 400, 404),
 		func(ctx context.Context, in *name) (api.Beginning, error) {
-			b, err := a.Shelf.Begun(ctx, guard.Caller(ctx), in.Name)
+			b, err := a.Shelf.Begun(ctx, guard.Self(ctx), in.Name)
 			return api.Beginning{Name: in.Name, ReceivedBytes: b.Bytes, Digest: b.Digest}, err
 		})
 }
@@ -194,7 +194,7 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, asked url.Values, in
 			return p
 		}
 	}
-	in.Sender = guard.Caller(r.Context())
+	in.Sender, in.Whose = guard.Caller(r.Context()), guard.Self(r.Context())
 	t, err := a.Intake.Take(r.Context(), in, then)
 	if errors.Is(err, shelf.ErrMore) {
 		desk.WriteJSON(w, http.StatusAccepted, "application/json", api.Beginning{Name: t.File.Name, ReceivedBytes: t.File.Size})

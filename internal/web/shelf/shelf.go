@@ -32,7 +32,7 @@ type Shelf interface {
 	Files(ctx context.Context) ([]toolpath.File, error)
 	Known(ctx context.Context, name string) (toolpath.File, error)
 	Read(name string) (*os.File, error)
-	Begun(ctx context.Context, sender, name string) (shelf.Beginning, error)
+	Begun(ctx context.Context, whose, name string) (shelf.Beginning, error)
 	Coming() []*shelf.Coming
 	Remove(ctx context.Context, name string) error
 	Change(ctx context.Context, name string, c shelf.Change) (toolpath.File, error)
