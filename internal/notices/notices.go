@@ -9,12 +9,14 @@
 package notices
 
 import (
+	"cmp"
 	"context"
 	"crypto/ecdh"
 	"encoding/base64"
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
@@ -31,15 +33,19 @@ import (
 
 // How often it is looked, how much is kept, and how many browsers may be called.
 const (
-	lookEvery = time.Second
-	mostKept  = 100
-	mostCalls = 50
+	lookEvery   = time.Second
+	mostKept    = 100
+	mostCalls   = 200
+	mostOfOne   = 8               // browsers of one person, or program
+	mostWaiting = 10              // notices for one browser: of more the last
+	trialEvery  = 5 * time.Second // for one person, or program
 )
 
 // Errors that callers tell apart.
 var (
 	ErrBrowser = errors.New("this browser cannot be called")
 	ErrMissing = errors.New("no such browser is called")
+	ErrOften   = errors.New("a browser was tried just now")
 )
 
 // A Browser is one that is called.
@@ -54,8 +60,11 @@ type Browser struct {
 	Token    string // by which it was let in
 	Account  string // of that; empty: nobody's
 	Since    time.Time
-	Trouble  string // why it was not reached last; empty: it was, or was not called yet
+	Trouble  string // why it was not reached last, as a kind; empty: it was, or was not called yet
 }
+
+// whose is who has let it in.
+func (b Browser) whose() string { return cmp.Or(b.Account, b.Token) }
 
 // Service is the host name of its push service.
 func (b Browser) Service() string {
@@ -109,17 +118,24 @@ type Notices struct {
 	kept *durable.Value[state]
 	turn sync.Mutex // one changes what is kept at a time
 	wake chan struct{}
+
+	calling sync.WaitGroup
+	places  chan struct{} // of those that are called at a time
+
+	mu    sync.Mutex
+	busy  map[string]bool      // whose browsers are being called
+	tried map[string]time.Time // when somebody has tried a browser last
 }
 
 // Open reads what is kept. What cannot be read is told and begun anew.
 func Open(c Config) (*Notices, error) {
-	n := &Notices{cfg: c, wake: make(chan struct{}, 1)}
+	n := &Notices{cfg: c, wake: make(chan struct{}, 1), places: make(chan struct{}, atOnce), busy: map[string]bool{}, tried: map[string]time.Time{}}
 	var err error
 	if n.kept, err = durable.OpenValue[state](c.Path, func(err error) { c.Log.Error("notices are not kept", "error", err) }); err != nil {
 		c.Log.Error("what was told before is not known any more, nor which browsers are called", "error", err)
 	}
 	if n.cfg.Client == nil {
-		n.cfg.Client = &http.Client{Timeout: callFor, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+		n.cfg.Client = caller()
 	}
 	s := n.kept.Get()
 	if s.Public != "" {
@@ -160,10 +176,22 @@ func (n *Notices) Call(b Browser) (Browser, error) {
 		b.ID, b.Since = uuid.NewString(), time.Now().UTC().Truncate(time.Second)
 		for i, one := range s.Browsers {
 			if one.Endpoint == b.Endpoint {
+				if one.whose() != b.whose() && n.cfg.LetIn(one.Token, one.Account) && one.Secret != b.Secret {
+					return fmt.Errorf("%w: somebody else has let it be called", ErrBrowser)
+				}
 				b.ID, b.Since = one.ID, one.Since
 				s.Browsers[i] = b
 				return nil
 			}
+		}
+		own := 0
+		for _, one := range s.Browsers {
+			if one.whose() == b.whose() {
+				own++
+			}
+		}
+		if own >= mostOfOne {
+			return fmt.Errorf("%w: %d of yours are called already; take one out that is not used any more", ErrBrowser, own)
 		}
 		if len(s.Browsers) >= mostCalls {
 			return fmt.Errorf("%w: %d are called already; take one out that is not used any more", ErrBrowser, mostCalls)
@@ -177,8 +205,8 @@ func (n *Notices) Call(b Browser) (Browser, error) {
 // check says what is wrong with a browser.
 func (n *Notices) check(b Browser) error {
 	u, err := url.Parse(b.Endpoint)
-	if err != nil || u.Host == "" || u.User != nil || u.Scheme != "https" && !n.cfg.Anywhere || len(b.Endpoint) > 2000 {
-		return fmt.Errorf("%w: the address of its push service is none that begins with https://", ErrBrowser)
+	if err != nil || u.Host == "" || u.User != nil || !n.cfg.Anywhere && (u.Scheme != "https" || u.Port() != "" && u.Port() != httpsPort) || len(b.Endpoint) > 2000 {
+		return fmt.Errorf("%w: the address of its push service is none that begins with https://, at the port that goes with it", ErrBrowser)
 	}
 	key, err := base64.RawURLEncoding.DecodeString(strings.TrimRight(b.Key, "="))
 	if err == nil {
@@ -211,12 +239,29 @@ func (n *Notices) Leave(id string) error {
 func (n *Notices) Try(id string) error {
 	now := time.Now().UTC()
 	return n.change(func(s *state) error {
-		if !slices.ContainsFunc(s.Browsers, func(b Browser) bool { return b.ID == id }) {
+		i := slices.IndexFunc(s.Browsers, func(b Browser) bool { return b.ID == id })
+		if i < 0 {
 			return ErrMissing
 		}
+		if !n.mayTry(s.Browsers[i].whose(), now) {
+			return fmt.Errorf("%w: wait %.0f seconds", ErrOften, trialEvery.Seconds())
+		}
+		s.Outbox = slices.DeleteFunc(s.Outbox, func(c call) bool { return c.Browser == id && c.Notice.Kind == notice.Trial })
 		s.Outbox = append(s.Outbox, call{Browser: id, Next: now, Notice: notice.Notice{ID: newID(), At: now, Kind: notice.Trial, Title: "notices arrive here", Text: "This is how it looks."}})
 		return nil
 	})
+}
+
+// mayTry reports whether somebody may try a browser now, and takes that as done.
+func (n *Notices) mayTry(whose string, now time.Time) bool {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	maps.DeleteFunc(n.tried, func(_ string, at time.Time) bool { return now.Sub(at).Abs() > trialEvery })
+	if _, just := n.tried[whose]; just {
+		return false
+	}
+	n.tried[whose] = now
+	return true
 }
 
 func newID() string {
@@ -246,12 +291,27 @@ func (n *Notices) change(f func(*state) error) error {
 	if err := f(&s); err != nil {
 		return err
 	}
+	s.bound()
 	err := n.kept.Put(s)
-	select {
-	case n.wake <- struct{}{}:
-	default:
-	}
+	n.due()
 	return err
+}
+
+// bound keeps the last that wait for each browser, and what is urgent before what is not.
+func (s *state) bound() {
+	waiting := map[string]int{}
+	for _, c := range s.Outbox {
+		waiting[c.Browser]++
+	}
+	for _, urgent := range []bool{false, true} {
+		s.Outbox = slices.DeleteFunc(s.Outbox, func(c call) bool {
+			if waiting[c.Browser] <= mostWaiting || c.Notice.Kind.Urgent() != urgent {
+				return false
+			}
+			waiting[c.Browser]--
+			return true
+		})
+	}
 }
 
 // Work looks and delivers until ctx ends.

@@ -14,12 +14,16 @@ import (
 	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"math/big"
 	"net/http"
 	"net/http/httptest"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -65,6 +69,10 @@ func (p *phone) browser(endpoint string) notices.Browser {
 
 // Do is the push service.
 func (p *phone) Do(r *http.Request) (*http.Response, error) {
+	if strings.HasPrefix(r.URL.Path, "/hangs") {
+		<-r.Context().Done()
+		return nil, r.Context().Err()
+	}
 	w := httptest.NewRecorder()
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -267,6 +275,61 @@ func TestABrowserIsCalledOnceWhateverItsServiceDoes(t *testing.T) {
 			})
 		})
 	}
+}
+
+func TestNobodysBrowsersKeepOthersWaiting(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		h := newHouse(t, newPhone(t))
+		h.begin()
+		defer func() { h.end() }()
+		theirs := 0
+		for i := range 30 {
+			b := h.phone.browser(fmt.Sprintf("https://push.example/hangs/%d", i))
+			b.Token = "another's"
+			made, err := h.Call(b)
+			if err == nil {
+				theirs++
+			} else if !errors.Is(err, notices.ErrBrowser) {
+				t.Fatal(err)
+			}
+			tries := 0
+			for range 100 {
+				if err := h.Try(made.ID); err == nil {
+					tries++
+				} else if !errors.Is(err, notices.ErrOften) && !errors.Is(err, notices.ErrMissing) {
+					t.Fatal(err)
+				}
+			}
+			if tries > 1 {
+				t.Errorf("one browser was tried %d times at once", tries)
+			}
+			time.Sleep(time.Second)
+		}
+		if theirs > 10 {
+			t.Errorf("somebody lets %d browsers be called", theirs)
+		}
+		if _, err := h.Call(h.phone.browser("https://push.example/a")); err != nil {
+			t.Fatal(err)
+		}
+		for i := range 40 {
+			h.run(fmt.Sprint("cap", i), run.Running)
+			time.Sleep(2 * time.Second)
+			h.run(fmt.Sprint("cap", i), run.Finished)
+			time.Sleep(2 * time.Second)
+			if n := strings.Count(h.phone.told(), "is done"); n != i+1 {
+				t.Fatalf("after two seconds %d of %d notices have arrived", n, i+1)
+			}
+		}
+		if _, waiting := h.Browsers(); slices.Max(slices.Collect(maps.Values(waiting))) > 10 {
+			t.Errorf("of somebody's notices wait %v", waiting)
+		}
+		all, _ := h.Browsers()
+		for _, b := range all {
+			if strings.Contains(b.Trouble, "push.example") || strings.Contains(b.Trouble, "context") {
+				t.Errorf("it tells %q", b.Trouble)
+			}
+		}
+	})
 }
 
 func TestWhoIsCalledNoMore(t *testing.T) {

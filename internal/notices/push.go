@@ -21,11 +21,12 @@ import (
 // How a delivery is tried: for how long one try may take, after how long it is tried again
 // at first and at the most, until when, and how many at a time.
 const (
-	callFor   = 15 * time.Second
-	againMin  = 5 * time.Second
-	againMost = 10 * time.Minute
-	goodFor   = 12 * time.Hour
-	atOnce    = 4
+	callFor     = 10 * time.Second
+	againMin    = 5 * time.Second
+	againMost   = 10 * time.Minute
+	goodFor     = 12 * time.Hour
+	atOnce      = 8
+	ofOneAtOnce = 2 // of these, somebody's
 )
 
 // subscriber is whom a push service may write to about its callers (RFC 8292, 2.1): a host
@@ -41,13 +42,22 @@ func (n *Notices) deliver(ctx context.Context) {
 		case <-n.wake:
 		case <-timer.C:
 		case <-ctx.Done():
+			n.calling.Wait()
 			return
 		}
 		timer.Reset(n.round(ctx))
 	}
 }
 
-// round delivers what is due and returns after how long something is due again.
+// due lets it be looked what is due.
+func (n *Notices) due() {
+	select {
+	case n.wake <- struct{}{}:
+	default:
+	}
+}
+
+// round begins to deliver what is due and returns after how long something is due again.
 func (n *Notices) round(ctx context.Context) time.Duration {
 	s, now := n.kept.Get(), time.Now().UTC()
 	if out := slices.IndexFunc(s.Browsers, func(b Browser) bool { return !n.cfg.LetIn(b.Token, b.Account) }); out >= 0 {
@@ -66,36 +76,68 @@ func (n *Notices) round(ctx context.Context) time.Duration {
 			due = append(due, c)
 		}
 	}
-	results := make([]result, len(due))
+	whose := map[string][]call{}
+	for _, c := range due {
+		by := ""
+		if b := slices.IndexFunc(s.Browsers, func(b Browser) bool { return b.ID == c.Browser }); b >= 0 {
+			by = s.Browsers[b].whose()
+		}
+		whose[by] = append(whose[by], c)
+	}
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	for by, calls := range whose {
+		if !n.busy[by] { // otherwise when those have been made
+			n.busy[by] = true
+			n.calling.Go(func() { n.call(ctx, s, by, calls) })
+		}
+	}
+	return wait
+}
+
+// call makes the calls of somebody's browsers. A push service that does not answer keeps
+// nobody's waiting but theirs.
+func (n *Notices) call(ctx context.Context, s state, by string, calls []call) {
+	results := make([]result, len(calls))
+	own := make(chan struct{}, ofOneAtOnce)
 	var all sync.WaitGroup
-	places := make(chan struct{}, atOnce)
-	for i, c := range due {
+	for i, c := range calls {
 		b := slices.IndexFunc(s.Browsers, func(b Browser) bool { return b.ID == c.Browser })
-		if b < 0 || now.Sub(c.Notice.At) > goodFor {
+		if b < 0 || time.Since(c.Notice.At) > goodFor {
 			results[i] = result{over: true}
 			continue
 		}
 		all.Go(func() {
-			places <- struct{}{}
-			defer func() { <-places }()
+			own <- struct{}{}
+			n.places <- struct{}{}
+			defer func() { <-n.places; <-own }()
+			if !n.cfg.LetIn(s.Browsers[b].Token, s.Browsers[b].Account) {
+				results[i] = result{over: true, gone: true}
+				return
+			}
 			results[i] = n.send(ctx, s, s.Browsers[b], c.Notice)
 		})
 	}
 	all.Wait()
-	if len(due) == 0 || ctx.Err() != nil {
-		return wait
-	}
-	err := n.change(func(s *state) error {
-		for i, c := range due {
-			s.settle(c, results[i], time.Now().UTC())
+	if ctx.Err() == nil {
+		err := n.change(func(s *state) error {
+			for i, c := range calls {
+				s.settle(c, results[i], time.Now().UTC())
+			}
+			return nil
+		})
+		if err != nil {
+			n.cfg.Log.Error("it is not kept which notices are delivered", "error", err)
+			select { // they are called again, but not at once
+			case <-time.After(againMost):
+			case <-ctx.Done():
+			}
 		}
-		return nil
-	})
-	if err != nil {
-		n.cfg.Log.Error("it is not kept which notices are delivered", "error", err)
-		return againMost
 	}
-	return 0 // something may have come meanwhile
+	n.mu.Lock()
+	delete(n.busy, by)
+	n.mu.Unlock()
+	n.due()
 }
 
 // A result is what became of a try.
@@ -169,8 +211,9 @@ func (n *Notices) send(ctx context.Context, s state, b Browser, one notice.Notic
 	switch {
 	case errors.Is(err, webpush.ErrMaxPadExceeded):
 		return result{over: true, why: "the notice is too long for its push service"}
-	case err != nil:
-		return result{why: "its push service is not reached: " + err.Error()}
+	case err != nil: // which would tell its caller about the network that the host is in
+		n.cfg.Log.Debug("a push service is not reached", "browser", b.ID, "error", err)
+		return result{why: "its push service is not reached"}
 	}
 	defer answer.Body.Close()
 	io.Copy(io.Discard, io.LimitReader(answer.Body, 64<<10))
@@ -180,8 +223,8 @@ func (n *Notices) send(ctx context.Context, s state, b Browser, one notice.Notic
 	case code == http.StatusNotFound || code == http.StatusGone:
 		return result{over: true, gone: true}
 	case code == http.StatusRequestEntityTooLarge || code == http.StatusBadRequest:
-		return result{over: true, why: fmt.Sprintf("its push service answers %s", answer.Status)}
+		return result{over: true, why: fmt.Sprintf("its push service answers %d", answer.StatusCode)}
 	}
 	seconds, _ := strconv.Atoi(answer.Header.Get("Retry-After"))
-	return result{why: fmt.Sprintf("its push service answers %s", answer.Status), after: time.Duration(min(max(seconds, 0), 3600)) * time.Second}
+	return result{why: fmt.Sprintf("its push service answers %d", answer.StatusCode), after: time.Duration(min(max(seconds, 0), 3600)) * time.Second}
 }

@@ -36,6 +36,7 @@ type one struct {
 func (a Area) Mount(d *desk.Desk) {
 	d.Know(
 		desk.Kind{Err: notices.ErrBrowser, Status: http.StatusUnprocessableEntity, Title: notices.ErrBrowser.Error()},
+		desk.Kind{Err: notices.ErrOften, Status: http.StatusTooManyRequests, Title: notices.ErrOften.Error()},
 		desk.Kind{Err: notices.ErrMissing, Status: http.StatusNotFound, Title: notices.ErrMissing.Error()},
 	)
 	desk.Show(d, d.Op("list-notices", http.MethodGet, "/v1/notices", desk.Read, "What persons were told last"),
@@ -73,7 +74,7 @@ func (a Area) Mount(d *desk.Desk) {
 	desk.Do(d, leave, func(ctx context.Context, in *one) error {
 		return a.own(ctx, in.ID, a.Notices.Leave)
 	})
-	try := desk.Answering(http.StatusAccepted, d.Op("try-browser", http.MethodPost, "/v1/notices/browsers/{id}/trial", desk.Read, "Call a browser now, to see whether notices arrive", 404))
+	try := desk.Answering(http.StatusAccepted, d.Op("try-browser", http.MethodPost, "/v1/notices/browsers/{id}/trial", desk.Read, "Call a browser now, to see whether notices arrive", 404, 429))
 	desk.Do(d, try, func(ctx context.Context, in *one) error {
 		return a.own(ctx, in.ID, a.Notices.Try)
 	})
