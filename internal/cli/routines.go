@@ -17,6 +17,7 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/client"
+	"diathermon/internal/core/legible"
 )
 
 func routinesCommand() *cli.Command {
@@ -304,7 +305,7 @@ func follow(ctx context.Context, cmd *cli.Command, c *client.Client, p api.Perfo
 	said, asked := "", 0
 	for {
 		if p.Said != said && p.Said != "" && p.Question == nil {
-			fmt.Fprintf(w, "  %s\n", printable(p.Said))
+			fmt.Fprintf(w, "  %s\n", legible.Line(p.Said))
 		}
 		said = p.Said
 		if q := p.Question; q != nil && q.Number != asked {

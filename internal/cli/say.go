@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/legible"
 )
 
 func sayCommand() *cli.Command {
@@ -42,7 +43,7 @@ func sayCommand() *cli.Command {
 					err = printSaid(cmd, said)
 				}
 				if err != nil && line == "-" {
-					fmt.Fprintf(cmd.Root().ErrWriter, "line %d of standard input, %s; nothing behind it is said:\n", n, printable(text))
+					fmt.Fprintf(cmd.Root().ErrWriter, "line %d of standard input, %s; nothing behind it is said:\n", n, legible.Line(text))
 				}
 				if err != nil {
 					return err
@@ -76,7 +77,7 @@ func printSaid(cmd *cli.Command, said api.Said) error {
 		}
 	} else {
 		for _, reply := range said.Reply {
-			fmt.Fprintln(w, printable(reply))
+			fmt.Fprintln(w, legible.Line(reply))
 		}
 		if said.Taken {
 			fmt.Fprintln(w, "ok")
@@ -86,7 +87,7 @@ func printSaid(cmd *cli.Command, said api.Said) error {
 	case !said.Taken:
 		return replied{exitNoPrinter, "the printer has not answered yet; 'diathermon wire' will show when it does"}
 	case bad != "":
-		return replied{exitReply, fmt.Sprintf("the printer says that something is wrong: %s", printable(bad))}
+		return replied{exitReply, fmt.Sprintf("the printer says that something is wrong: %s", legible.Line(bad))}
 	}
 	return nil
 }

@@ -12,6 +12,7 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/client"
+	"diathermon/internal/core/legible"
 )
 
 // lost says that the connection to the host has ended.
@@ -166,7 +167,7 @@ func (v *view) take(data any) {
 	case api.Performance:
 		v.bench.Routine = d
 	case api.Message:
-		v.told = append(v.told, fmt.Sprintf("%s %s: %s", d.At.Local().Format("15:04:05"), d.Kind, printable(d.Text)))
+		v.told = append(v.told, fmt.Sprintf("%s %s: %s", d.At.Local().Format("15:04:05"), d.Kind, legible.Line(d.Text)))
 		v.told = v.told[max(len(v.told)-3, 0):]
 	case api.Wire:
 		for _, l := range d.Lines {
@@ -177,7 +178,7 @@ func (v *view) take(data any) {
 			if l.Sent {
 				arrow = ">"
 			}
-			v.wire = append(v.wire, l.At.Local().Format("15:04:05 ")+arrow+" "+printable(l.Text[:min(len(l.Text), 300)]))
+			v.wire = append(v.wire, l.At.Local().Format("15:04:05 ")+arrow+" "+legible.Line(l.Text[:min(len(l.Text), 300)]))
 		}
 		v.wire = v.wire[max(len(v.wire)-kept, 0):]
 	}

@@ -6,6 +6,8 @@ import (
 	"time"
 
 	"github.com/charmbracelet/lipgloss"
+
+	"diathermon/internal/core/legible"
 )
 
 var (
@@ -101,7 +103,7 @@ func (v *view) below() []string {
 		out = append(out, dim.Render(m))
 	}
 	if p := v.bench.Routine; p.ID != "" && p.Ended == nil {
-		out = append(out, bold.Render(p.Routine)+"  "+p.State+"  "+printable(p.Said))
+		out = append(out, bold.Render(p.Routine)+"  "+p.State+"  "+legible.Line(p.Said))
 		if q := p.Question; q != nil {
 			answers := make([]string, len(q.Answers))
 			for i, a := range q.Answers {

@@ -8,12 +8,12 @@ import (
 	"os"
 	"strings"
 	"time"
-	"unicode"
 
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
 	"diathermon/internal/client"
+	"diathermon/internal/core/legible"
 )
 
 func wireCommand() *cli.Command {
@@ -132,22 +132,12 @@ func replay(w io.Writer, path string) error {
 			if line = strings.TrimRight(line, "\r\n"); line == "" {
 				continue
 			}
-			if _, err := fmt.Fprintf(w, "%s %c %s\n", e.At.Local().Format("15:04:05.000000"), e.Mark, printable(line)); err != nil {
+			if _, err := fmt.Fprintf(w, "%s %c %s\n", e.At.Local().Format("15:04:05.000000"), e.Mark, legible.Line(line)); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-}
-
-// printable replaces what a terminal would obey.
-func printable(s string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.IsControl(r) {
-			return '\uFFFD'
-		}
-		return r
-	}, s)
 }
 
 // measure lets the host measure what the printer can hold, and tells the outcome.

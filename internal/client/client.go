@@ -1,5 +1,6 @@
 // Package client is the Go client of the service's API. Every method makes one
-// call; an error that the service answered with is an *api.Problem.
+// call; an error that the service answered with is an *api.Problem. Nothing in what they
+// return is obeyed by a terminal.
 package client
 
 import (
@@ -18,6 +19,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/legible"
 )
 
 // A Client talks to one host.
@@ -109,6 +111,7 @@ func (c *Client) do(ctx context.Context, method, path string, body io.Reader, pr
 	if json.NewDecoder(io.LimitReader(res.Body, 1<<20)).Decode(p) != nil || p.Title == "" {
 		p = &api.Problem{Title: fmt.Sprintf("%s answered %s", c.base, res.Status), Detail: "is this a Diathermon host?"}
 	}
+	legible.Clean(p)
 	p.Status = res.StatusCode
 	return nil, p
 }
@@ -140,6 +143,7 @@ func (c *Client) call(ctx context.Context, method, path string, in, out any) err
 	if err := json.NewDecoder(res.Body).Decode(out); err != nil {
 		return fmt.Errorf("the answer of %s cannot be read: %w", c.base, err)
 	}
+	legible.Clean(out)
 	return nil
 }
 
@@ -355,7 +359,7 @@ func (c *Client) EventsWithout(ctx context.Context, names string, f func(Event))
 		case "":
 			if len(data) > 0 {
 				if e, err := api.ParseEvent(kind, data); err == nil {
-					f(Event{e})
+					f(Event{legible.Cleaned(e)})
 				}
 			}
 			kind, data = "", nil

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/legible"
 	"diathermon/internal/digest"
 )
 
@@ -104,7 +105,9 @@ func (c *Client) send(ctx context.Context, s Sending, from int64) (api.Stored, e
 		return out, err
 	}
 	defer res.Body.Close()
-	return out, json.NewDecoder(res.Body).Decode(&out)
+	err = json.NewDecoder(res.Body).Decode(&out)
+	legible.Clean(&out)
+	return out, err
 }
 
 // Queue lists what waits to be printed.

@@ -94,9 +94,9 @@ var doors = map[string][]string{
 	"internal/web/wire":       {"internal/api", "internal/core", "internal/host", "internal/web/desk"},
 	"internal/web/bench":      {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/guard", "internal/web/heat", "internal/web/motion", "internal/web/outputs", "internal/web/routines", "internal/web/runs"},
 
-	"internal/client":  {"internal/api", "internal/digest", "internal/seal"},
+	"internal/client":  {"internal/api", "internal/core/legible", "internal/digest", "internal/seal"},
 	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/lean", "internal/notices", "internal/people", "internal/qrcode", "internal/queue", "internal/records", "internal/rehearsal", "internal/routines", "internal/seal", "internal/shelf", "internal/stock", "internal/survey", "internal/web"},
-	"internal/cli":     {"internal/api", "internal/client", "internal/core/access", "internal/doors/announce", "internal/durable", "internal/facts", "internal/inspect", "internal/qrcode", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
+	"internal/cli":     {"internal/api", "internal/client", "internal/core/access", "internal/core/legible", "internal/doors/announce", "internal/durable", "internal/facts", "internal/inspect", "internal/qrcode", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }
 

@@ -110,6 +110,17 @@ func (s *Seal) certificate() *tls.Certificate {
 	return s.now
 }
 
+// Names are those of the certificate that is served; none, if there is none.
+func (s *Seal) Names() []string {
+	if s == nil {
+		return nil
+	}
+	if c := s.certificate(); c != nil && c.Leaf != nil {
+		return c.Leaf.DNSNames
+	}
+	return nil
+}
+
 // Scheme is that of the addresses at which others reach the host; of no Seal that without
 // encryption.
 func (s *Seal) Scheme() string {

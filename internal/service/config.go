@@ -12,11 +12,14 @@ import (
 	"regexp"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/BurntSushi/toml"
 	"github.com/adrg/xdg"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/legible"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
@@ -66,6 +69,7 @@ type Config struct {
 type Web struct {
 	Proxies  []string `toml:"proxies"`   // addresses whose X-Forwarded headers are believed
 	Path     string   `toml:"path"`      // below which it is seen through them
+	Names    []string `toml:"names"`     // by which it is reached, besides those of its own network; *.name.example for all below
 	FramedBy []string `toml:"framed_by"` // origins whose pages may frame the console
 
 	Certificate    string `toml:"certificate"`     // path of a PEM file: the host speaks TLS with it
@@ -243,7 +247,6 @@ func (c Config) Check() error {
 		value float64
 	}{
 		{"printer.width", p.Width}, {"printer.depth", p.Depth}, {"printer.height", p.Height}, {"printer.tools", float64(p.Tools)},
-		{"printer.nozzle_diameter", p.NozzleDiameter}, {"printer.filament_diameter", p.FilamentDiameter}, {"printer.filament_density", p.FilamentDensity},
 		{"printer.limits.nozzle", p.Limits.Nozzle},
 		{"hold.travel_feed", c.Hold.TravelFeed}, {"hold.lift_feed", c.Hold.LiftFeed}, {"hold.filament_feed", c.Hold.FilamentFeed},
 	}
@@ -262,8 +265,6 @@ func (c Config) Check() error {
 		{"heat.unused_for", c.Heat.UnusedFor.Minutes(), 24 * 60}, {"heat.part_off", c.Heat.PartOff, 100},
 		{"heat.keep", c.Heat.Keep.Hours(), 24 * 366 * 100},
 		{"printer.filament_price", p.FilamentPrice, 1e6},
-		{"printer.width", p.Width, 1e4}, {"printer.depth", p.Depth, 1e4}, {"printer.height", p.Height, 1e4},
-		{"printer.nozzle_diameter", p.NozzleDiameter, 20}, {"printer.filament_diameter", p.FilamentDiameter, 20}, {"printer.filament_density", p.FilamentDensity, 50},
 		{"printer.motion.print", p.Motion.Print, 1e5}, {"printer.motion.travel", p.Motion.Travel, 1e5}, {"printer.motion.retract", p.Motion.Retract, 1e5},
 		{"printer.motion.deviation", p.Motion.Deviation, 1}, {"printer.motion.planned_moves", float64(p.Motion.Moves), 64},
 		{"wire.receive_buffer", float64(c.Wire.ReceiveBuffer), 1 << 16}, {"wire.command_slots", float64(c.Wire.CommandSlots), 64},
@@ -279,6 +280,18 @@ func (c Config) Check() error {
 	for _, v := range bounded {
 		if !(v.value >= 0 && v.value <= v.most) {
 			return fmt.Errorf("%s is %g: it must be from 0 to %g", v.key, v.value, v.most)
+		}
+	}
+	between := []struct { // what no machine goes below either
+		key                string
+		value, least, most float64
+	}{
+		{"printer.width", p.Width, 10, 1e4}, {"printer.depth", p.Depth, 10, 1e4}, {"printer.height", p.Height, 10, 1e4},
+		{"printer.nozzle_diameter", p.NozzleDiameter, 0.05, 20}, {"printer.filament_diameter", p.FilamentDiameter, 0.5, 20}, {"printer.filament_density", p.FilamentDensity, 0.1, 50},
+	}
+	for _, v := range between {
+		if !(v.value >= v.least && v.value <= v.most) {
+			return fmt.Errorf("%s is %g: it must be from %g to %g", v.key, v.value, v.least, v.most)
 		}
 	}
 	if err := p.checkOutputs(); err != nil {
@@ -301,6 +314,12 @@ func (c Config) Check() error {
 		return fmt.Errorf("printer.colour is %q: it looks like #2f6f62, in small letters", p.Colour)
 	case strings.TrimSpace(p.Name) == "":
 		return errors.New("printer.name is empty: a name keeps several printers apart")
+	case legible.Line(p.Name) != p.Name:
+		return fmt.Errorf("printer.name is %q: there are characters in it that nobody can see", p.Name)
+	case legible.Line(p.Currency) != p.Currency || utf8.RuneCountInString(p.Currency) > 8:
+		return fmt.Errorf("printer.currency is %q: it has at most 8 characters, all of which can be seen", p.Currency)
+	case strings.ContainsFunc(c.Device, unicode.IsControl):
+		return fmt.Errorf("device is %q: it should be the path of a port", c.Device)
 	}
 	if _, err := c.Web.proxy(); err != nil {
 		return err

@@ -7,6 +7,7 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"diathermon/internal/awake"
@@ -308,6 +309,9 @@ func (s *starting) doors(ctx context.Context) (err error) {
 	return nil
 }
 
+// names are those that the host has besides its network's.
+func (s *starting) names() []string { return slices.Concat(s.seal.Names(), s.config.Web.Names) }
+
 // http lets them in.
 func (s *starting) http(context.Context) error {
 	h := s.Host
@@ -316,7 +320,7 @@ func (s *starting) http(context.Context) error {
 		return err
 	}
 	s.serve(s.listener, &web.Server{
-		Proxy: proxy, FramedBy: s.config.Web.FramedBy,
+		Proxy: proxy, FramedBy: s.config.Web.FramedBy, Names: s.names,
 		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
 		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Around: s.around, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Bed: h.Bed, Stock: s.stock, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,

@@ -14,6 +14,7 @@ import (
 
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/digest"
+	"diathermon/internal/durable"
 )
 
 // Arrival describes a file that is to be stored.
@@ -49,6 +50,9 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 	if a.Size > s.maxBytes {
 		return none, "", fmt.Errorf("%w: it has %d bytes, at most %d are taken", ErrLarge, a.Size, s.maxBytes)
 	}
+	if err := durable.Spare(s.dir, a.Size-a.Offset); err != nil {
+		return none, "", disk(err)
+	}
 	key := partKey(a.Whose, name)
 	tmp, err := s.staging.create(key, a.Offset)
 	if err != nil {
@@ -72,7 +76,7 @@ func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, e
 		return none, "", fmt.Errorf("%w: %d of %s bytes came; send it again", ErrShort, came, announced(a.Size))
 	case errors.Is(err, ErrContent):
 		return none, "", fmt.Errorf("%s: %w", name, err)
-	case errors.As(err, new(*fs.PathError)) || errors.Is(err, syscall.ENOSPC):
+	case errors.As(err, new(*fs.PathError)) || errors.Is(err, syscall.ENOSPC) || errors.Is(err, durable.ErrSpare):
 		return none, "", disk(err)
 	case err != nil:
 		return none, "", fmt.Errorf("%s: %w", name, content{err})

@@ -3,7 +3,7 @@ package shelf
 import (
 	"context"
 
-	"golang.org/x/sys/unix"
+	"diathermon/internal/durable"
 )
 
 // A Disk is what the shelf takes of its disk, in bytes.
@@ -27,10 +27,6 @@ func (s *Shelf) Disk(ctx context.Context) (Disk, error) {
 			d.Used += f.Size
 		}
 	}
-	var st unix.Statfs_t
-	if err := unix.Statfs(s.dir, &st); err != nil {
-		return d, err
-	}
-	d.Free, d.Total = int64(st.Bavail)*int64(st.Bsize), int64(st.Blocks)*int64(st.Bsize)
-	return d, nil
+	d.Free, d.Total, err = durable.Room(s.dir)
+	return d, err
 }

@@ -26,8 +26,12 @@ func Examine(
 ) (toolpath.File, error) {
 	sum := digest.Like(known)
 	counted := &source{r: in, ctx: ctx, told: progress}
-	summary, err := toolpath.Read(io.TeeReader(counted, sum), how)
-	if err != nil && counted.err == nil {
+	all := io.TeeReader(counted, sum)
+	summary, err := toolpath.Read(all, how)
+	if err != nil && counted.err == nil { // which file that is, all of it says
+		if _, broken := io.Copy(io.Discard, all); broken != nil {
+			return toolpath.File{}, broken
+		}
 		err = content{err}
 	}
 	return toolpath.File{Size: counted.n.Load(), Digest: sum.String(), Summary: summary}, err

@@ -6,11 +6,13 @@ import (
 	"hash"
 	"io"
 	"os"
+	"path/filepath"
 	"sync/atomic"
 
 	"golang.org/x/sys/unix"
 
 	"diathermon/internal/digest"
+	"diathermon/internal/durable"
 )
 
 // A landing hands out the bytes of a body and puts them into a file and into its digest.
@@ -68,6 +70,9 @@ func (l *landing) write(file *os.File, before int64) {
 			if at-pushed >= pushes {
 				unix.SyncFileRange(int(file.Fd()), pushed, at-pushed, unix.SYNC_FILE_RANGE_WRITE) // to be early: all of it is forced at the end
 				pushed = at
+				if err = durable.Spare(filepath.Dir(file.Name()), 0); err != nil {
+					l.failed.Store(&err)
+				}
 			}
 		}
 		l.free <- block[:cap(block)]

@@ -276,7 +276,7 @@ func TestAFileThatWasCutOffGoesOnFromThere(t *testing.T) {
 		return io.MultiReader(strings.NewReader(body[from:to]), iotest.ErrReader(io.ErrUnexpectedEOF))
 	}
 	store := func(a shelf.Arrival) (toolpath.File, error) {
-		a.Name, a.Size, a.Sender = "tall.gcode", size, "slicer"
+		a.Name, a.Size, a.Sender, a.Whose = "tall.gcode", size, "a program", "slicer"
 		f, _, err := s.Store(t.Context(), a)
 		return f, err
 	}
@@ -406,6 +406,20 @@ func TestWhatIsWrongFarBehindTheBeginningIsKeptAndSaid(t *testing.T) {
 	f, err := s.File(t.Context(), "far.gcode")
 	if err != nil || !f.Surveyed() || !strings.Contains(f.Trouble, "farther than any machine") || m.files["far.gcode"].Trouble == "" {
 		t.Errorf("asked for: %+v, %v", f, err)
+	}
+	long := rising(3<<20) + "G1 X" + strings.Repeat("0", 2<<20) + "\n" + rising(3<<20)
+	for what, body := range map[string]string{"a number, and more behind it": rising(5<<20) + "G1 X99999999\n" + rising(3<<20), "a line of 2 MiB, and more behind it": long} {
+		if f, _, err := s.Store(t.Context(), arrival("far.gcode", body)); err == nil {
+			t.Fatalf("%s: %+v", what, f)
+		}
+		in := arrival("far.gcode", body)
+		in.Replace = true
+		if _, _, err := s.Store(t.Context(), in); err != nil {
+			t.Fatal(err)
+		}
+		if f, err := s.Survey(t.Context(), "far.gcode", reader(nil, nil)); err != nil || f.Trouble == "" || m.files["far.gcode"].Trouble == "" {
+			t.Errorf("%s: surveyed: %+v, %v", what, f.Trouble, err)
+		}
 	}
 	for what, body := range map[string]string{"a model": "solid part\n" + strings.Repeat("facet normal 0 0 1\n", 400_000), "text": strings.Repeat("the moon is up\n", 400_000)} {
 		if _, _, err := s.Store(t.Context(), arrival("no.gcode", body)); !errors.Is(err, shelf.ErrContent) {

@@ -166,6 +166,9 @@ func (s *Survey) fail(digest string) {
 func (s *Survey) survey(ctx context.Context, f toolpath.File) error {
 	s.begin(f.Name)
 	defer s.begin("")
+	if err := durable.Spare(s.dir, f.Size); err != nil {
+		return err
+	}
 	tmp, err := os.CreateTemp(s.dir, "drawing-")
 	if err != nil {
 		return err

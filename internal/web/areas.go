@@ -66,7 +66,8 @@ type Server struct {
 	Listen     net.Addr
 	Seal       *seal.Seal // nil: it does not speak TLS
 	Proxy      guard.Proxy
-	FramedBy   []string // origins whose pages may frame the console
+	Names      func() []string // of the host, besides those of its network; nil: any will do
+	FramedBy   []string        // origins whose pages may frame the console
 	Queue      queue.Queue
 	Bed        bench.Bed
 	Stock      slots.Stock

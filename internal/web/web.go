@@ -27,7 +27,7 @@ import (
 // Handler returns the whole of the HTTP side.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(guard.Limited, s.recover, s.Proxy.Behind, guard.Sealed(s.Seal != nil), s.secure, s.Access.Paced)
+	r.Use(guard.Limited, s.recover, s.Proxy.Behind, guard.Named(s.Names), guard.Sealed(s.Seal != nil), s.secure, s.Access.Paced)
 	r.NotFound(s.tokenFirst(func(r *http.Request) *api.Problem {
 		return &api.Problem{Status: http.StatusNotFound, Title: "there is nothing at this address", Detail: "the addresses are listed in /v1/openapi.json"}
 	}))

@@ -7,8 +7,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"unicode"
 	"unicode/utf8"
+
+	"diathermon/internal/core/legible"
 )
 
 // Parse reads a text. Its error is an *Error, or wraps ErrNewer.
@@ -35,7 +36,7 @@ func Parse(source string) (*Routine, error) {
 }
 
 // obeyed reports whether a character is none of a text but one that terminals obey.
-func obeyed(r rune) bool { return unicode.IsControl(r) && r != '\n' && r != '\r' && r != '\t' }
+func obeyed(r rune) bool { return legible.Obeyed(r) && r != '\r' }
 
 // A parser is at one line of a text, and at one token of it.
 type parser struct {

@@ -14,6 +14,7 @@ import (
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/legible"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
 )
@@ -64,7 +65,9 @@ func Scan(r io.Reader, o Options) (Summary, error) {
 	if err := lines.Err(); err != nil {
 		return s.Summary, err
 	}
-	return s.Summary, s.end()
+	err := s.end()
+	legible.Clean(&s.Summary) // what a file calls its material, its parts and its lines is its own
+	return s.Summary, err
 }
 
 // split is bufio.ScanLines, and notes a last line without an end.

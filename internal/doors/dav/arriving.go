@@ -82,6 +82,9 @@ func (f *files) take(ctx context.Context, p string, body io.Reader, size int64) 
 
 // hold writes what is kept aside; nil is an empty file.
 func (a *arriving) hold(body io.Reader) error {
+	if err := durable.Spare(a.files.aside.Name(), callOf(a.ctx).size); err != nil {
+		return callOf(a.ctx).fail(fmt.Errorf("%w: %w", shelf.ErrFull, err))
+	}
 	coming := incoming + rand.Text()
 	out, err := a.files.aside.OpenFile(coming, os.O_CREATE|os.O_WRONLY|os.O_EXCL, durable.FileMode)
 	if err != nil {
@@ -90,7 +93,7 @@ func (a *arriving) hold(body io.Reader) error {
 	defer a.files.aside.Remove(coming) // unless it has taken its place
 	if body != nil {
 		var n int64
-		if n, err = io.Copy(out, io.LimitReader(body, largestAside+1)); n > largestAside {
+		if n, err = io.Copy(sparing{out, a.files.aside.Name()}, io.LimitReader(body, largestAside+1)); n > largestAside {
 			err = fmt.Errorf("%w: at most %d bytes are kept aside", shelf.ErrLarge, int64(largestAside))
 		}
 	}
@@ -108,6 +111,19 @@ func (a *arriving) hold(body io.Reader) error {
 	info, err := a.files.aside.Stat(local(a.path))
 	a.info = aside{info}
 	return err
+}
+
+// sparing writes what comes from outside as long as that leaves enough for prints.
+type sparing struct {
+	to  io.Writer
+	dir string
+}
+
+func (s sparing) Write(p []byte) (int, error) {
+	if err := durable.Spare(s.dir, int64(len(p))); err != nil {
+		return 0, fmt.Errorf("%w: %w", shelf.ErrFull, err)
+	}
+	return s.to.Write(p)
 }
 
 // incoming is how the names begin of what is on its way aside.

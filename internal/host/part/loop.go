@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"diathermon/internal/core/heat"
+	"diathermon/internal/core/legible"
 	"diathermon/internal/core/wire"
 )
 
@@ -140,7 +141,7 @@ func (l *Loop) Jumped() time.Duration { return l.Wall().Sub(l.epoch.Round(0)) - 
 
 // Message tells something in words, to everyone and to the records.
 func (l *Loop) Message(kind wire.MessageKind, text string) {
-	m := wire.Message{At: time.Now(), Kind: kind, Text: printable(text)}
+	m := wire.Message{At: time.Now(), Kind: kind, Text: legible.Line(text)}
 	l.recorder.Message(m)
 	l.Publish(m)
 }
@@ -158,15 +159,4 @@ func (l *Loop) Decide(format string, args ...any) {
 // Measured notes a reading or a position in the flight recorder.
 func (l *Loop) Measured(format string, args ...any) {
 	l.flight.Add(MarkMeasured, fmt.Appendf(nil, format, args...))
-}
-
-// printable replaces what a database or a terminal could not take.
-func printable(s string) string {
-	out := []rune(s)
-	for i, r := range out {
-		if r < ' ' || r == 0x7f {
-			out[i] = '\uFFFD'
-		}
-	}
-	return string(out)
 }

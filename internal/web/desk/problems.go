@@ -5,6 +5,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"syscall"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -71,6 +72,10 @@ func (p *Problems) Of(err error) *api.Problem {
 			detail = strings.TrimSuffix(detail, ": ")
 			return &api.Problem{Status: k.Status, Title: k.Title, Detail: detail}
 		}
+	}
+	if errors.Is(err, syscall.ENOSPC) {
+		p.log.Error("the disk is full", "error", err)
+		return &api.Problem{Status: http.StatusInsufficientStorage, Title: "the disk is full", Detail: "remove files from the shelf, or make room on the host's disk, and try again"}
 	}
 	p.log.Error("a request failed", "error", err)
 	return &api.Problem{Status: http.StatusInternalServerError, Title: "something went wrong in the host", Detail: "its log says more"}

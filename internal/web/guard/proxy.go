@@ -27,6 +27,8 @@ type before struct {
 	secure bool   // it came by TLS
 	origin string // as browsers call it: scheme, name and port
 	here   bool   // from this computer itself, through no proxy that says otherwise
+
+	proxied bool // by a proxy that the owner trusts
 }
 
 // Behind sees requests as they were before the proxy.
@@ -34,7 +36,7 @@ func (p Proxy) Behind(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		b := before{secure: r.TLS != nil, here: local(addressOf(r))}
 		r = r.WithContext(r.Context())
-		if p.Trusts(addressOf(r)) {
+		if b.proxied = p.Trusts(addressOf(r)); b.proxied {
 			b.secure = b.secure || strings.EqualFold(last(r.Header.Get("X-Forwarded-Proto")), "https")
 			if from := p.client(r.Header.Values("X-Forwarded-For")); from != "" {
 				r.RemoteAddr = net.JoinHostPort(from, "0")

@@ -28,6 +28,12 @@ func TestOnlyAProxyThatIsNamedIsBelieved(t *testing.T) {
 		"through two":                     {"127.0.0.1", "/vesper/", "198.51.100.1, 10.0.0.2", "http", "198.51.100.1", "/", "/vesper", false},
 		"with an address that is made up": {"127.0.0.1", "/vesper/", "6.6.6.6, 198.51.100.1", "", "198.51.100.1", "/", "/vesper", false},
 		"with nonsense":                   {"127.0.0.1", "/vesper/", "unknown", "", "127.0.0.1", "/", "/vesper", false},
+		"with a port":                     {"127.0.0.1", "/vesper/", "198.51.100.1:5678", "", "198.51.100.1", "/", "/vesper", false},
+		"of IPv6":                         {"127.0.0.1", "/vesper/", "2001:db8::1", "", "2001:db8::1", "/", "/vesper", false},
+		"in brackets":                     {"127.0.0.1", "/vesper/", "[2001:db8::1]", "", "2001:db8::1", "/", "/vesper", false},
+		"in brackets, with a port":        {"127.0.0.1", "/vesper/", `"[2001:db8::1]:443"`, "", "2001:db8::1", "/", "/vesper", false},
+		"through two, both with ports":    {"127.0.0.1", "/vesper/", "198.51.100.1:1, 10.0.0.2:2", "", "198.51.100.1", "/", "/vesper", false},
+		"with half a bracket":             {"127.0.0.1", "/vesper/", "[2001:db8::1", "", "127.0.0.1", "/", "/vesper", false},
 		"another path":                    {"127.0.0.1", "/vesperal", "", "", "127.0.0.1", "/vesperal", "", false},
 	} {
 		r := httptest.NewRequest("GET", c.path, nil)
