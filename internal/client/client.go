@@ -140,11 +140,26 @@ func (c *Client) call(ctx context.Context, method, path string, in, out any) err
 		_, err = io.Copy(io.Discard, res.Body)
 		return err
 	}
+	if res.StatusCode == http.StatusNoContent {
+		return errNone
+	}
 	if err := json.NewDecoder(res.Body).Decode(out); err != nil {
 		return fmt.Errorf("the answer of %s cannot be read: %w", c.base, err)
 	}
 	legible.Clean(out)
 	return nil
+}
+
+// errNone means that there is nothing of what was asked for yet.
+var errNone = errors.New("there is none yet")
+
+// getAny is get of what may not be there yet; then the error says so.
+func getAny[T any](ctx context.Context, c *Client, path, none string) (T, error) {
+	out, err := get[T](ctx, c, path)
+	if errors.Is(err, errNone) {
+		err = &api.Problem{Status: http.StatusNotFound, Title: none}
+	}
+	return out, err
 }
 
 // get reads the answer to a GET into a new T.
@@ -379,7 +394,7 @@ func (c *Client) Rehearse(ctx context.Context, name string) (api.Rehearsal, erro
 
 // Rehearsal tells how far the rehearsal of a stored file has come.
 func (c *Client) Rehearsal(ctx context.Context, name string) (api.Rehearsal, error) {
-	return get[api.Rehearsal](ctx, c, rehearsalOf(name))
+	return getAny[api.Rehearsal](ctx, c, rehearsalOf(name), "it was not rehearsed")
 }
 
 // StopRehearsal ends the rehearsal of a stored file.

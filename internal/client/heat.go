@@ -62,7 +62,7 @@ func (c *Client) Tune(ctx context.Context, heater string, t api.Tune) (api.Tunin
 
 // Tuning returns how the last tuning stands.
 func (c *Client) Tuning(ctx context.Context) (api.Tuning, error) {
-	return get[api.Tuning](ctx, c, "/v1/heat/tuning")
+	return getAny[api.Tuning](ctx, c, "/v1/heat/tuning", "nothing has been tuned since the service started")
 }
 
 // ApplyTuning gives the firmware the constants that were found, and lets it keep
@@ -103,7 +103,7 @@ func (c *Client) LookBack(ctx context.Context, l api.Look) (api.Hindsight, error
 
 // Hindsight says what the guards would have said, as far as they have looked.
 func (c *Client) Hindsight(ctx context.Context) (api.Hindsight, error) {
-	return get[api.Hindsight](ctx, c, "/v1/heat/hindsight")
+	return getAny[api.Hindsight](ctx, c, "/v1/heat/hindsight", "the guards have not looked back")
 }
 
 // Window is a window of the temperature log. What is zero the host chooses.

@@ -134,6 +134,23 @@ func Show[In, T any](d *Desk, op huma.Operation, f func(context.Context, *In) (T
 	})
 }
 
+// ShowIfAny mounts a call that answers with a value, or with 204 where there is none yet:
+// which is what whoever asks expects, and no error.
+func ShowIfAny[In, T any](d *Desk, op huma.Operation, f func(context.Context, *In) (*T, error)) {
+	type answer struct {
+		Status int
+		Body   *T
+	}
+	op.Responses = map[string]*huma.Response{"204": {Description: "There is none yet"}}
+	Handle(d, op, func(ctx context.Context, in *In) (*answer, error) {
+		v, err := f(ctx, in)
+		if v == nil {
+			return &answer{Status: http.StatusNoContent}, err
+		}
+		return &answer{http.StatusOK, v}, err
+	})
+}
+
 // Do mounts a call that answers with nothing.
 func Do[In any](d *Desk, op huma.Operation, f func(context.Context, *In) error) {
 	Handle(d, op, func(ctx context.Context, in *In) (*struct{}, error) { return nil, f(ctx, in) })

@@ -65,13 +65,14 @@ func (a Area) mountGuards(d *desk.Desk) {
 		return hindsightOf(a.Hindsight.State()), nil
 	})
 
-	desk.Show(d, d.Op("get-hindsight", http.MethodGet, "/v1/heat/hindsight", desk.Read, "What the guards would have said, as far as they have looked", 404),
-		func(context.Context, *struct{}) (api.Hindsight, error) {
+	desk.ShowIfAny(d, d.Op("get-hindsight", http.MethodGet, "/v1/heat/hindsight", desk.Read, "What the guards would have said, as far as they have looked"),
+		func(context.Context, *struct{}) (*api.Hindsight, error) {
 			state := a.Hindsight.State()
 			if state.From.IsZero() {
-				return api.Hindsight{}, &api.Problem{Status: http.StatusNotFound, Title: "the guards have not looked back", Detail: "let them look at the log first"}
+				return nil, nil
 			}
-			return hindsightOf(state), nil
+			out := hindsightOf(state)
+			return &out, nil
 		})
 }
 

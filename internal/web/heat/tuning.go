@@ -27,8 +27,14 @@ func (a Area) mountTuning(d *desk.Desk) {
 		return a.tuning(ctx)
 	})
 
-	desk.Show(d, d.Op("get-tuning", http.MethodGet, "/v1/heat/tuning", desk.Read, "How the last tuning stands, with how well its heater was held before and since", 404),
-		func(ctx context.Context, _ *struct{}) (api.Tuning, error) { return a.tuning(ctx) })
+	desk.ShowIfAny(d, d.Op("get-tuning", http.MethodGet, "/v1/heat/tuning", desk.Read, "How the last tuning stands, with how well its heater was held before and since"),
+		func(ctx context.Context, _ *struct{}) (*api.Tuning, error) {
+			if t, err := a.Host.Tuning(ctx); err != nil || t == nil {
+				return nil, err
+			}
+			out, err := a.tuning(ctx)
+			return &out, err
+		})
 
 	desk.Show(d, d.Op("apply-tuning", http.MethodPost, "/v1/heat/tuning/apply", desk.Keep, "Give the firmware the constants that were found", 404, 409, 503),
 		func(ctx context.Context, in *struct{ Body api.ApplyTuning }) (api.Tuning, error) {

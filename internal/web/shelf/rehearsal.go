@@ -3,6 +3,7 @@ package shelf
 import (
 	"cmp"
 	"context"
+	"errors"
 	"net/http"
 	"slices"
 
@@ -34,14 +35,18 @@ func (a Area) mountRehearsal(d *desk.Desk) {
 		}
 		return rehearsalOf(a.Stage.Begin(f)), nil
 	})
-	desk.Show(d, d.Op("get-rehearsal", http.MethodGet, path, desk.Read, "How far the rehearsal of a file has come, and what came of it", 404),
-		func(ctx context.Context, in *name) (api.Rehearsal, error) {
+	desk.ShowIfAny(d, d.Op("get-rehearsal", http.MethodGet, path, desk.Read, "How far the rehearsal of a file has come, and what came of it", 404),
+		func(ctx context.Context, in *name) (*api.Rehearsal, error) {
 			f, err := a.Shelf.Known(ctx, in.Name)
 			if err != nil {
-				return api.Rehearsal{}, err
+				return nil, err
 			}
 			r, err := a.Stage.Of(f)
-			return rehearsalOf(r), err
+			if errors.Is(err, rehearsal.ErrNone) {
+				return nil, nil
+			}
+			out := rehearsalOf(r)
+			return &out, err
 		})
 	stop := desk.Answering(http.StatusNoContent, d.Op("stop-rehearsal", http.MethodDelete, path, desk.Send, "End the rehearsal of a file; one that is over stays as it is", 404))
 	desk.Do(d, stop, func(ctx context.Context, in *name) error {

@@ -2,7 +2,7 @@
 import { mdiChevronRight } from '@mdi/js'
 import { computed, onMounted, ref } from 'vue'
 
-import { answered, api, type Problem, type Schemas } from '../../api/client'
+import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
 import Panel from '../../ui/Panel.vue'
@@ -31,9 +31,7 @@ async function load() {
 async function look() {
   try {
     seen.value = await answered(api.GET('/v1/heat/hindsight'))
-  } catch (p) {
-    if ((p as Problem).status === 404) seen.value = undefined
-  }
+  } catch { /* it is asked again */ }
 }
 onMounted(() => {
   host.attempt(load)

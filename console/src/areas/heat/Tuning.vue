@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
 
-import { answered, api, type Problem, type Schemas } from '../../api/client'
+import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
 import NumberField from '../../ui/NumberField.vue'
@@ -20,9 +20,7 @@ const going = computed(() => tuning.value !== undefined && tuning.value.ended ==
 async function load() {
   try {
     tuning.value = await answered(api.GET('/v1/heat/tuning'))
-  } catch (p) {
-    if ((p as Problem).status === 404) tuning.value = undefined
-  }
+  } catch { /* it is asked again */ }
 }
 onMounted(load)
 useIntervalFn(() => { if (going.value) void load() }, 2000)

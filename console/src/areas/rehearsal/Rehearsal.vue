@@ -39,11 +39,9 @@ const heaters = computed(() => report.value?.learned.map(h => heaterName(h, host
 async function load() {
   try {
     found.value = await answered(api.GET('/v1/shelf/{name}/rehearsal', path.value))
-    never.value = false
+    never.value = !found.value
   } catch (p) {
-    const q = p as Problem
-    if (q.title === 'it was not rehearsed') never.value = true
-    else problem.value = inWords(q)
+    problem.value = inWords(p as Problem)
   }
 }
 onMounted(load)
