@@ -7,15 +7,9 @@ import (
 	"image/color"
 	"io"
 	"math"
+	"slices"
+	"sync"
 	"time"
-
-	"gonum.org/v1/plot"
-	"gonum.org/v1/plot/plotter"
-	"gonum.org/v1/plot/text"
-	"gonum.org/v1/plot/vg"
-	"gonum.org/v1/plot/vg/draw"
-	"gonum.org/v1/plot/vg/vgimg"
-	"gonum.org/v1/plot/vg/vgsvg"
 
 	"diathermon/internal/core/heat"
 )
@@ -47,10 +41,11 @@ type Heat struct {
 // Formats are the kinds of picture, by the ending of their names.
 var Formats = []string{"svg", "png"}
 
-// Bounds of a picture's size, in pixels.
+// Bounds of a picture's size, in pixels: of a side, and of all.
 const (
 	Smallest = 200
 	Largest  = 4000
+	Most     = 2_100_000
 )
 
 // inks tell heaters apart also for those who see colours differently.
@@ -61,6 +56,9 @@ var inks = []color.Color{
 var (
 	bandInk = color.RGBA{0xee, 0xea, 0xe4, 0xff}
 	markInk = color.RGBA{0x70, 0x70, 0x70, 0xff}
+	textInk = color.RGBA{0x20, 0x20, 0x20, 0xff}
+	gridInk = color.RGBA{0xe4, 0xe4, 0xe4, 0xff}
+	paper   = color.RGBA{0xff, 0xff, 0xff, 0xff}
 )
 
 // pale is a colour thinned down to lie behind lines.
@@ -70,153 +68,179 @@ func pale(c color.Color) color.Color {
 	return color.RGBA{mix(r), mix(g), mix(b), 0xff}
 }
 
+// drawing lets one picture be made at a time: each takes some memory.
+var drawing sync.Mutex
+
 // Draw writes the picture of a window in one of the Formats.
 func Draw(w io.Writer, format string, width, height int, h Heat) error {
-	degrees, duty := plot.New(), plot.New()
-	for _, p := range []*plot.Plot{degrees, duty} {
-		p.X.Min, p.X.Max = seconds(h.From), seconds(h.To)
-		p.X.Tick.Marker = clock{h}
-		p.Y.Tick.Marker = plot.DefaultTicks{}
-		p.Legend.Top, p.Legend.Left = true, true
-	}
-	degrees.Title.Text, degrees.Title.Padding = h.Title, vg.Points(6)
-	degrees.Y.Label.Text, duty.Y.Label.Text = "°C", "duty, %"
-	top := 40.0
-	for _, t := range h.Traces {
-		for _, s := range t.Spans {
-			top = max(top, s.High, s.Setpoint)
-		}
-	}
-	if math.IsNaN(top) {
-		top = 300
-	}
-	degrees.Y.Min, degrees.Y.Max = 0, top*1.12
-	duty.Y.Min, duty.Y.Max = 0, 100
-	for _, b := range h.Bands {
-		if err := band(degrees, h, b); err != nil {
-			return err
-		}
-	}
-	for i, t := range h.Traces {
-		if err := trace(degrees, duty, t, inks[i%len(inks)], i); err != nil {
-			return err
-		}
-	}
-	for _, m := range h.Marks {
-		at := seconds(m.At)
-		l, err := plotter.NewLine(plotter.XYs{{X: at, Y: 0}, {X: at, Y: degrees.Y.Max}})
+	drawing.Lock()
+	defer drawing.Unlock()
+	var c canvas
+	var send func(io.Writer) error
+	switch format {
+	case "svg":
+		s := newSVG(width, height)
+		c, send = s, s.send
+	case "png":
+		p, err := newRaster(width, height)
 		if err != nil {
 			return err
 		}
-		l.Color, l.Width, l.Dashes = markInk, vg.Points(0.5), []vg.Length{vg.Points(1), vg.Points(3)}
-		degrees.Add(l)
-	}
-	const dpi = 96
-	size := func(pixels int) vg.Length { return vg.Length(pixels) * vg.Inch / dpi }
-	var canvas vg.CanvasWriterTo
-	var sized vg.CanvasSizer
-	switch format {
-	case "svg":
-		c := vgsvg.New(size(width), size(height))
-		canvas, sized = c, c
-	case "png":
-		c := vgimg.PngCanvas{Canvas: vgimg.NewWith(vgimg.UseWH(size(width), size(height)), vgimg.UseDPI(dpi))}
-		canvas, sized = c, c
+		c, send = p, p.send
 	default:
 		return fmt.Errorf("a picture is one of %v, not %q", Formats, format)
 	}
-	dc := draw.New(sized)
-	dc.SetColor(color.White)
-	dc.Fill(dc.Rectangle.Path())
-	lower := dc.Size().Y * 0.3
-	split := dc.Min.Y + lower
-	upperPart, lowerPart := dc, dc
-	upperPart.Min.Y, lowerPart.Max.Y = split, split
-	margin := vg.Points(6)
-	inside := func(c draw.Canvas) draw.Canvas { return draw.Crop(c, margin, -2*margin, margin, -margin) }
-	grid := plot.Align([][]*plot.Plot{{degrees}, {duty}}, draw.Tiles{Rows: 2, Cols: 1}, inside(dc))
-	upper, under := grid[0][0], grid[1][0] // aligned left and right; the heights are ours
-	upper.Min.Y, upper.Max.Y = inside(upperPart).Min.Y, inside(upperPart).Max.Y
-	under.Min.Y, under.Max.Y = inside(lowerPart).Min.Y, inside(lowerPart).Max.Y
-	degrees.Draw(upper)
-	duty.Draw(under)
-	_, err := canvas.WriteTo(w)
-	return err
+	h.draw(c, float64(width), float64(height))
+	return send(w)
+}
+
+// What lies between what is drawn, in pixels.
+const (
+	margin     = 8
+	left       = 56 // for the names of the ticks
+	titled     = 24 // for the title
+	under      = 20 // for the times below an axis
+	gap        = 14
+	letters    = 12.0 // height of the text
+	dutyShare  = 0.28
+	legendLine = 26
+)
+
+func (h Heat) draw(c canvas, width, height float64) {
+	c.fill([]point{{0, 0}, {width, 0}, {width, height}, {0, height}}, paper)
+	top := 40.0
+	for _, t := range h.Traces {
+		for _, s := range t.Spans {
+			for _, v := range []float64{s.High, s.Setpoint} {
+				if v > top && !math.IsInf(v, 0) {
+					top = v
+				}
+			}
+		}
+	}
+	lower := height * dutyShare
+	degrees := panel{h: h, c: c, x0: left, x1: width - 2*margin, y0: titled + margin, y1: height - lower - under - gap, most: top * 1.12, unit: "°C"}
+	duty := panel{h: h, c: c, x0: left, x1: width - 2*margin, y0: height - lower, y1: height - under - margin, most: 100, unit: "duty, %"}
+	for _, b := range h.Bands {
+		degrees.band(b)
+	}
+	degrees.axes()
+	duty.axes()
+	for i, t := range h.Traces {
+		degrees.between(t.Spans, pale(inks[i%len(inks)]))
+	}
+	for i, t := range h.Traces {
+		ink, dashes := inks[i%len(inks)], dashed[i%len(dashed)]
+		degrees.line(t.Spans, pen{ink, 1.2, []float64{3, 4}}, func(s heat.Span) float64 {
+			if s.Setpoint > 0 {
+				return s.Setpoint
+			}
+			return math.NaN()
+		})
+		degrees.line(t.Spans, pen{ink, 1.8, dashes}, func(s heat.Span) float64 { return s.Mean })
+		duty.line(t.Spans, pen{ink, 1.3, dashes}, func(s heat.Span) float64 { return s.Duty * 100 })
+	}
+	for _, m := range h.Marks {
+		if at := seconds(m.At); at >= seconds(h.From) && at <= seconds(h.To) {
+			c.stroke([]point{{degrees.x(at), degrees.y0}, {degrees.x(at), degrees.y1}}, pen{markInk, 0.8, []float64{1.5, 4}})
+		}
+	}
+	for i, t := range h.Traces {
+		y := degrees.y0 + 14 + float64(i)*(letters+5)
+		c.stroke([]point{{degrees.x0 + 10, y}, {degrees.x0 + 10 + legendLine, y}}, pen{inks[i%len(inks)], 1.8, dashed[i%len(dashed)]})
+		c.text(point{degrees.x0 + 16 + legendLine, y + letters/3}, string(t.Heater), begins, textInk)
+	}
+	c.text(point{width / 2, margin + letters}, h.Title, middle, textInk)
+}
+
+// dashed is how lines are told apart besides by their colour.
+var dashed = [][]float64{nil, {9, 3}, {4, 3}, {9, 3, 3, 3}}
+
+// panel is a pair of axes: times to the right, and from nothing up to the most.
+type panel struct {
+	h              Heat
+	c              canvas
+	x0, x1, y0, y1 float64
+	most           float64
+	unit           string
+}
+
+func (p panel) x(at float64) float64 {
+	from, to := seconds(p.h.From), seconds(p.h.To)
+	return p.x0 + (at-from)/(to-from)*(p.x1-p.x0)
+}
+
+func (p panel) y(v float64) float64 { return p.y1 - min(max(v/p.most, 0), 1)*(p.y1-p.y0) }
+
+// axes draws the axes with their ticks.
+func (p panel) axes() {
+	thin, grid := pen{textInk, 1, nil}, pen{gridInk, 1, nil}
+	step := stepOf(p.most, (p.y1-p.y0)/34)
+	for v := 0.0; v <= p.most; v += step {
+		p.c.stroke([]point{{p.x0, p.y(v)}, {p.x1, p.y(v)}}, grid)
+		p.c.text(point{p.x0 - 7, p.y(v) + letters/3}, fmt.Sprintf("%g", v), ends, textInk)
+	}
+	for _, t := range p.h.ticks(seconds(p.h.From), seconds(p.h.To)) {
+		p.c.stroke([]point{{p.x(t.at), p.y1}, {p.x(t.at), p.y1 + 4}}, thin)
+		p.c.text(point{p.x(t.at), p.y1 + letters + 5}, t.label, middle, textInk)
+	}
+	p.c.stroke([]point{{p.x0, p.y0}, {p.x0, p.y1}, {p.x1, p.y1}}, thin)
+	p.c.text(point{p.x1 - 4, p.y0 + letters}, p.unit, ends, markInk)
+}
+
+// stepOf is a round step of which so many make an axis at the most.
+func stepOf(most, ticks float64) float64 {
+	raw := most / max(ticks, 1)
+	size := math.Pow(10, math.Floor(math.Log10(raw)))
+	for _, f := range []float64{1, 2, 5} {
+		if f*size >= raw {
+			return f * size
+		}
+	}
+	return 10 * size
 }
 
 // band draws a stretch of time behind the lines, with its name at its top.
-func band(p *plot.Plot, h Heat, b Band) error {
-	from, to := max(seconds(b.From), seconds(h.From)), min(seconds(b.To), seconds(h.To))
+func (p panel) band(b Band) {
+	from, to := max(seconds(b.From), seconds(p.h.From)), min(seconds(b.To), seconds(p.h.To))
 	if !(from < to) {
-		return nil
+		return
 	}
-	area, err := plotter.NewPolygon(plotter.XYs{{X: from, Y: 0}, {X: to, Y: 0}, {X: to, Y: p.Y.Max}, {X: from, Y: p.Y.Max}})
-	if err != nil {
-		return err
-	}
-	area.Color, area.LineStyle.Width = bandInk, 0
-	name, err := plotter.NewLabels(plotter.XYLabels{XYs: plotter.XYs{{X: from, Y: p.Y.Max}}, Labels: []string{" " + b.Name}})
-	if err != nil {
-		return err
-	}
-	name.TextStyle[0].YAlign = text.YTop
-	name.TextStyle[0].Color = markInk
-	p.Add(area, name)
-	return nil
+	p.c.fill([]point{{p.x(from), p.y0}, {p.x(to), p.y0}, {p.x(to), p.y1}, {p.x(from), p.y1}}, bandInk)
+	p.c.text(point{p.x(from) + 4, p.y1 - 6}, b.Name, begins, markInk)
 }
 
-// trace draws a heater: its extremes as an area, its mean as a line, its setpoint
-// dashed, its duty below.
-func trace(degrees, duty *plot.Plot, t Trace, ink color.Color, which int) error {
-	dashes := [][]vg.Length{nil, {vg.Points(7), vg.Points(2)}, {vg.Points(3), vg.Points(2)}, {vg.Points(7), vg.Points(2), vg.Points(2), vg.Points(2)}}[which%4]
-	named := false
-	line := func(p *plot.Plot, style draw.LineStyle, value func(heat.Span) float64, name string) error {
-		for _, points := range pieces(t.Spans, value) {
-			l, err := plotter.NewLine(points)
-			if err != nil {
-				return err
-			}
-			l.LineStyle = style
-			p.Add(l)
-			if name != "" && !named {
-				named = true
-				p.Legend.Add(name, l)
-			}
-		}
-		return nil
+// line draws a value, interrupted where there is none.
+func (p panel) line(spans []heat.Span, with pen, value func(heat.Span) float64) {
+	for _, piece := range pieces(spans, value) {
+		p.c.stroke(p.at(piece), with)
 	}
-	high := pieces(t.Spans, func(s heat.Span) float64 { return s.High })
-	low := pieces(t.Spans, func(s heat.Span) float64 { return s.Low })
+}
+
+// between draws the extremes as an area.
+func (p panel) between(spans []heat.Span, ink color.Color) {
+	high := pieces(spans, func(s heat.Span) float64 { return s.High })
+	low := pieces(spans, func(s heat.Span) float64 { return s.Low })
 	for i := range min(len(high), len(low)) {
-		ring := append(plotter.XYs{}, high[i]...)
-		for at := len(low[i]) - 1; at >= 0; at-- {
-			ring = append(ring, low[i][at])
-		}
-		area, err := plotter.NewPolygon(ring)
-		if err != nil {
-			return err
-		}
-		area.Color, area.LineStyle.Width = pale(ink), 0
-		degrees.Add(area)
+		ring := p.at(high[i])
+		under := p.at(low[i])
+		slices.Reverse(under)
+		p.c.fill(append(ring, under...), ink)
 	}
-	if err := line(degrees, draw.LineStyle{Color: ink, Width: vg.Points(1), Dashes: []vg.Length{vg.Points(2), vg.Points(3)}}, func(s heat.Span) float64 {
-		if s.Setpoint > 0 {
-			return s.Setpoint
-		}
-		return math.NaN()
-	}, ""); err != nil {
-		return err
+}
+
+func (p panel) at(piece []point) []point {
+	out := make([]point, len(piece))
+	for i, q := range piece {
+		out[i] = point{p.x(q.x), p.y(q.y)}
 	}
-	if err := line(degrees, draw.LineStyle{Color: ink, Width: vg.Points(1.5), Dashes: dashes}, func(s heat.Span) float64 { return s.Mean }, string(t.Heater)); err != nil {
-		return err
-	}
-	return line(duty, draw.LineStyle{Color: ink, Width: vg.Points(1), Dashes: dashes}, func(s heat.Span) float64 { return s.Duty * 100 }, "")
+	return out
 }
 
 // pieces are the stretches between gaps in which there is a value.
-func pieces(spans []heat.Span, value func(heat.Span) float64) []plotter.XYs {
-	var out []plotter.XYs
-	var now plotter.XYs
+func pieces(spans []heat.Span, value func(heat.Span) float64) [][]point {
+	var out [][]point
+	var now []point
 	end := func() {
 		if len(now) > 0 {
 			out, now = append(out, now), nil
@@ -228,7 +252,7 @@ func pieces(spans []heat.Span, value func(heat.Span) float64) []plotter.XYs {
 			end()
 			continue
 		}
-		now = append(now, plotter.XY{X: seconds(s.Begins), Y: v})
+		now = append(now, point{seconds(s.Begins), v})
 	}
 	end()
 	return out
@@ -236,11 +260,14 @@ func pieces(spans []heat.Span, value func(heat.Span) float64) []plotter.XYs {
 
 func seconds(t time.Time) float64 { return float64(t.UnixMilli()) / 1000 }
 
-// clock marks whole steps of the clock or the calendar on an axis.
-type clock struct{ Heat }
+// A tick is a time that an axis names.
+type tick struct {
+	at    float64 // s
+	label string
+}
 
-// Ticks implements plot.Ticker.
-func (c clock) Ticks(from, to float64) []plot.Tick {
+// ticks are whole steps of the clock or the calendar.
+func (h Heat) ticks(from, to float64) []tick {
 	steps := []struct {
 		step   time.Duration
 		layout string
@@ -256,15 +283,15 @@ func (c clock) Ticks(from, to float64) []plot.Tick {
 			break
 		}
 	}
-	zone := c.Zone
+	zone := h.Zone
 	if zone == nil {
 		zone = time.UTC
 	}
 	_, east := time.UnixMilli(int64(from * 1000)).In(zone).Zone()
 	step, offset := pick.step.Seconds(), float64(east)
-	var out []plot.Tick
+	var out []tick
 	for at := math.Ceil((from+offset)/step)*step - offset; at <= to && len(out) < 100; at += step {
-		out = append(out, plot.Tick{Value: at, Label: time.UnixMilli(int64(at * 1000)).In(zone).Format(pick.layout)})
+		out = append(out, tick{at, time.UnixMilli(int64(at * 1000)).In(zone).Format(pick.layout)})
 	}
 	return out
 }

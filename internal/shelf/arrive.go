@@ -39,6 +39,9 @@ const (
 	judged = 512 << 10
 )
 
+// mostFiles is how many lie on the shelf: all of them are listed at a time.
+const mostFiles = 4000
+
 // Store takes a file in. The file, its outcome and nil are returned when it is
 // safely on disk; otherwise the shelf is as it was before.
 func (s *Shelf) Store(ctx context.Context, a Arrival) (toolpath.File, Outcome, error) {
@@ -135,6 +138,11 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
+		if all, err := s.index.Files(ctx); err != nil {
+			return toolpath.File{}, "", err
+		} else if len(all) >= mostFiles {
+			return toolpath.File{}, "", fmt.Errorf("%w: %d files lie there; remove some", ErrCrowded, len(all))
+		}
 	case err != nil:
 		return toolpath.File{}, "", err
 	case old.Digest == f.Digest && old.Version == f.Version && s.matches(ctx, old):

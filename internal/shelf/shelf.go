@@ -42,6 +42,7 @@ var (
 	ErrShort   = errors.New("the file did not arrive whole")
 	ErrLarge   = errors.New("the file is too large")
 	ErrFull    = errors.New("the disk is full")
+	ErrCrowded = errors.New("the shelf is full")
 	ErrChanged = errors.New("the file was changed on the host's disk")
 	ErrGap     = errors.New("the bytes before these are not here")
 	ErrMore    = errors.New("the rest of the file is to follow") // what came is kept, and the File tells how much that is

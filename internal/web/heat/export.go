@@ -71,6 +71,9 @@ func (a Area) export(w http.ResponseWriter, r *http.Request) error {
 			size[name] = n
 		}
 	}
+	if pixels := size["width"] * size["height"]; pixels > chart.Most {
+		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "a picture of that size cannot be drawn", Detail: fmt.Sprintf("it would have %d pixels, and has at most %d", pixels, chart.Most)}
+	}
 	format := q.Get("format")
 	if format == "" {
 		format = "csv"

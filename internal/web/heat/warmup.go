@@ -15,6 +15,21 @@ import (
 	"diathermon/internal/web/desk"
 )
 
+// mostWarmUps is how many are kept.
+const mostWarmUps = 100
+
+// roomFor says why a warm-up cannot be kept beside the others, or nil.
+func (a Area) roomFor(ctx context.Context, w heat.WarmUp) error {
+	kept, err := a.WarmUps.WarmUps(ctx)
+	if err != nil {
+		return err
+	}
+	if len(kept) >= mostWarmUps && !slices.ContainsFunc(kept, func(k heat.WarmUp) bool { return k.Name == w.Name }) {
+		return fmt.Errorf("%w: %d are kept already; delete one that is not used", heat.ErrWarmUp, len(kept))
+	}
+	return nil
+}
+
 func (a Area) mountWarmUps(d *desk.Desk) {
 	desk.Show(d, d.Op("list-warm-ups", http.MethodGet, "/v1/warm-ups", desk.Read, "The warm-ups that were made"),
 		func(ctx context.Context, _ *struct{}) (api.WarmUps, error) {
@@ -38,6 +53,9 @@ func (a Area) mountWarmUps(d *desk.Desk) {
 			w, err := a.warmUp(in.Body)
 			if err == nil && w.Name != in.Name {
 				err = fmt.Errorf("%w: it is called %q in the address and %q in the body", heat.ErrWarmUp, in.Name, w.Name)
+			}
+			if err == nil {
+				err = a.roomFor(ctx, w)
 			}
 			if err == nil {
 				err = a.WarmUps.PutWarmUp(ctx, w)

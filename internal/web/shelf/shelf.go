@@ -93,6 +93,7 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: shelf.ErrGap, Status: http.StatusConflict, Title: "these bytes do not follow on those that are here"},
 		desk.Kind{Err: shelf.ErrShort, Status: http.StatusBadRequest, Title: "the file did not arrive whole"},
 		desk.Kind{Err: shelf.ErrLarge, Status: http.StatusRequestEntityTooLarge, Title: "the file is too large"},
+		desk.Kind{Err: shelf.ErrCrowded, Status: http.StatusInsufficientStorage, Title: shelf.ErrCrowded.Error()},
 		desk.Kind{Err: shelf.ErrFull, Status: http.StatusInsufficientStorage, Title: "the disk is full"},
 	)
 	a.mountFiles(d)
