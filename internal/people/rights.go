@@ -79,14 +79,23 @@ func (h *Holder) Good() bool {
 	return h.people.byID[h.ID] != nil && !h.Expired()
 }
 
-// until is when the right ends that a token stands for; nil: never. A browser that was
-// signed in by a person, or by the host's own code, has to sign in again after a while;
-// the right goes on.
+// until is when the right ends that a token stands for; nil: never.
 func (h *Holder) until() *time.Time {
-	if h.Session && (h.Account != "" || h.Giver == "") {
-		return nil
+	h.people.mu.Lock()
+	defer h.people.mu.Unlock()
+	return h.people.until(h.Token)
+}
+
+// until is Holder.until. A browser has to sign in again after a while: the right goes on that
+// its person, the host's own code, or another token has given it. The lock is held.
+func (p *People) until(t access.Token) *time.Time {
+	if !t.Session {
+		return t.Expires
 	}
-	return h.Expires
+	if giver := p.byID[t.Giver]; t.Account == "" && giver != nil {
+		return p.until(giver.Token)
+	}
+	return nil
 }
 
 // may is May; the lock is held.
@@ -318,7 +327,7 @@ func (p *People) TakeOver(ctx context.Context, from string, by *Holder) error {
 func (p *People) takes(from string, by *Holder) error {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	mine, until := p.may(by), by.until()
+	mine, until := p.may(by), p.until(by.Token)
 	for _, h := range p.givenBy(from) {
 		has := p.scopes(h.Token)
 		switch {

@@ -195,6 +195,9 @@ func (a *Access) serve(w http.ResponseWriter, r *http.Request, next http.Handler
 	defer in.Close()
 	defer a.inTurn(r, in.holder.Self())()
 	next.ServeHTTP(w, r)
+	if st, ok := r.Context().Value(stageKey{}).(*stage); ok {
+		st.close(w.Header())
+	}
 }
 
 // Caller is the name of who sent a request: a person's or a program's.

@@ -54,6 +54,7 @@ type stage struct {
 	begun bool // the header of its answer has gone out
 	over  bool // its holder has the rights no more that it went by
 	left  int  // bytes that may be said about that
+	last  bool // that is said, and is the last on its connection
 
 	turn *turn // of the request's own goroutine; nil: it has none
 }
@@ -98,6 +99,20 @@ func (s *stage) end() {
 		s.left, now = longestWords, now.Add(lastWords)
 	}
 	s.control.SetWriteDeadline(now)
+}
+
+// close lets go of a connection on which a request has been ended: net/http takes it for gone.
+func (s *stage) close(h http.Header) {
+	s.mu.Lock()
+	over, begun, last := s.over, s.begun, s.last
+	s.mu.Unlock()
+	switch {
+	case !over || last:
+	case begun:
+		panic(http.ErrAbortHandler)
+	default:
+		h.Set("Connection", "close")
+	}
 }
 
 func (s *stage) ended() bool {
@@ -169,7 +184,14 @@ func (p *progress) begin(n int) error {
 }
 
 func (p *progress) WriteHeader(status int) {
-	if status >= 400 && p.stage.ended() && !Begun(p) { // whatever else it came to, this is why
+	over := p.stage.ended() && !Begun(p)
+	if over {
+		p.stage.mu.Lock()
+		p.stage.last = true
+		p.stage.mu.Unlock()
+		p.Header().Set("Connection", "close")
+	}
+	if status >= 400 && over { // whatever else it came to, this is why
 		p.instead = true
 		p.begin(0)
 		p.Header().Del("Content-Encoding")
