@@ -397,9 +397,9 @@ func BenchmarkDatabaseAway(b *testing.B) {
 	}
 }
 
-// proc reads what Linux tells of a process: its resident memory in MB and the
+// footprint reads what Linux tells of a process: its resident memory in MB and the
 // processor time it has used.
-func proc(b *testing.B, pid int) (megabytes float64, cpu time.Duration) {
+func footprint(b testing.TB, pid int) (megabytes float64, cpu time.Duration) {
 	status, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
 	if err != nil {
 		b.Fatal(err)
@@ -450,9 +450,9 @@ func BenchmarkFootprint(b *testing.B) {
 		}
 		measure := func(what string, d time.Duration) {
 			lines := taken()
-			_, before := proc(b, p.cmd.Process.Pid)
+			_, before := footprint(b, p.cmd.Process.Pid)
 			<-time.After(d)
-			megabytes, after := proc(b, p.cmd.Process.Pid)
+			megabytes, after := footprint(b, p.cmd.Process.Pid)
 			b.ReportMetric(megabytes, what+"-MB")
 			if lines = taken() - lines; lines > 0 {
 				b.ReportMetric(float64(lines)/d.Seconds(), what+"-lines/s")

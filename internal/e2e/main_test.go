@@ -33,6 +33,10 @@ func TestMain(m *testing.M) {
 		fmt.Fprintln(os.Stderr, load(address, token))
 		os.Exit(1)
 	}
+	if of := strings.Split(os.Getenv(attackEnv), "|"); len(of) == 3 {
+		fmt.Fprintln(os.Stderr, attacks(of[0], of[1], of[2]))
+		os.Exit(1)
+	}
 	if from, to, is := strings.Cut(os.Getenv(bridgeEnv), " "); is {
 		fmt.Fprintln(os.Stderr, bridge(from, to))
 		os.Exit(1)

@@ -20,6 +20,10 @@ import (
 // Garbage is what may be, in percent of what is alive; other programs have 100.
 const Garbage = 50
 
+// Enough is how much memory, in bytes, what is alive and what is garbage have together before
+// garbage is collected as it comes, whoever makes how much of it. What is alive may be more.
+const Enough = 40 << 20
+
 const (
 	started = 30 * time.Second // after which a start has made everything that it makes
 	again   = 2 * time.Minute  // between one giving back and the next
@@ -29,6 +33,9 @@ const (
 func Stay() {
 	if os.Getenv("GOGC") == "" { // otherwise somebody has chosen
 		debug.SetGCPercent(Garbage)
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(Enough)
 	}
 	go func() {
 		time.Sleep(started)

@@ -222,7 +222,29 @@ func (p *People) SignIn(ctx context.Context, from, mark, name, password string) 
 		p.log.Warn("a password was refused", "address", from, "name", name)
 		return "", fmt.Errorf("%w: try again; a keeper can give you another password, and on the host itself 'diathermon allow' lets you in without one", ErrSignIn)
 	}
+	p.signIns.right(from, mark, a.ID)
+	if !strings.HasPrefix(a.Password, costs) { // kept by an older version
+		p.rehash(ctx, a, password)
+	}
 	return p.enter(ctx, from, right{account: a.ID}.session(from))
+}
+
+// rehash keeps a password that is right at the costs of now.
+func (p *People) rehash(ctx context.Context, a access.Account, password string) {
+	p.changing.Lock()
+	defer p.changing.Unlock()
+	before := a.Password
+	a.Password = hashed(password)
+	p.mu.Lock()
+	now := p.accounts[a.ID]
+	same := now != nil && now.Password == before && now.Role == a.Role
+	p.mu.Unlock()
+	if !same || p.kept.PutAccount(ctx, a) != nil { // the next time
+		return
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.accounts[a.ID] = &a
 }
 
 // ErrNoAccount means that who asks is no person with an account.

@@ -91,7 +91,7 @@ func TestAPasswordIsLongEnoughAndNoneOfTheCommonest(t *testing.T) {
 		}
 	}
 	stored := hashed("three words together")
-	if !strings.HasPrefix(stored, "$argon2id$v=19$m=65536,t=3,p=4$") || !matches(stored, "three words together") || matches(stored, "three words togethex") {
+	if !strings.HasPrefix(stored, "$argon2id$v=19$m=12288,t=3,p=1$") || !matches(stored, "three words together") || matches(stored, "three words togethex") {
 		t.Errorf("%s", stored)
 	}
 	// The first vector of the reference implementation's tests for version 0x13 that has
@@ -308,5 +308,23 @@ func TestABrowserBecomesWhoeverLetItIn(t *testing.T) {
 	}
 	if _, err := p.Spend(t.Context(), "192.0.2.3", code, ConsoleName, true); problem(err) != 401 {
 		t.Errorf("its code was good twice: %v", err)
+	}
+}
+
+func TestAPasswordOfAnOlderVersionIsKeptAnew(t *testing.T) {
+	p, k, keeper := crowd(t)
+	mira, err := p.MakeAccount(t.Context(), keeper, "Mira", access.Watcher, "three words together")
+	if err != nil {
+		t.Fatal(err)
+	}
+	mira.Password = "$argon2id$v=19$m=256,t=2,p=1$c29tZXNhbHQ$nf65EOgLrQMR/uIPnA4rEsF5h7TKyQwu9U1bMCHGi/4" // "password", by another program
+	p.accounts[mira.ID] = &mira
+	for range 20 { // as often as somebody likes who was in from there before
+		if _, err := p.SignIn(t.Context(), "192.0.2.9", "", "Mira", "password"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if now := k.accounts[mira.ID].Password; !strings.HasPrefix(now, costs) || !matches(now, "password") {
+		t.Errorf("it is kept as %s", now)
 	}
 }
