@@ -28,6 +28,9 @@ import (
 // them come at once, for a few seconds.
 var attack = flag.Duration("attack", 0, "for how long the service is attacked with each load, one after the other")
 
+// attackBy is by which loads; all of them, if none is named.
+var attackBy = flag.String("attack-by", "", "by which loads, with commas between")
+
 // attackEnv makes the test program attack a service instead of testing anything: the load's
 // name, the address, and a token of its scope.
 const attackEnv = "DIATHERMON_TEST_ATTACK"
@@ -339,6 +342,9 @@ func TestThePrintGoesOnBesideTheWorstThatAnybodyAsks(t *testing.T) {
 		}
 	} else {
 		for _, name := range names {
+			if *attackBy != "" && !slices.Contains(strings.Split(*attackBy, ","), name) {
+				continue
+			}
 			empty, most, in := measure(span, true, func() func() { return under(t, name, address, tokens[loads[name].scope]) })
 			tell(name, empty, most, in)
 			if empty > without+span/100 {

@@ -16,7 +16,6 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
 
 	"diathermon/internal/api"
 	"diathermon/internal/doors/dav"
@@ -34,7 +33,7 @@ func (s *Server) Handler() http.Handler {
 	r.MethodNotAllowed(s.tokenFirst(func(r *http.Request) *api.Problem {
 		return &api.Problem{Status: http.StatusMethodNotAllowed, Title: "this address does not take " + r.Method, Detail: "what it takes is listed in /v1/openapi.json"}
 	}))
-	r.Use(middleware.Compress(5, "application/json", "application/problem+json", "text/html", "text/css", "text/javascript", "image/svg+xml"))
+	r.Use(pack)
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		desk.WriteJSON(w, http.StatusOK, "application/json", api.Health{Status: "ok"})
 	})
