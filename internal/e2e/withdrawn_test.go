@@ -21,8 +21,8 @@ import (
 // endsWithin is how soon the last byte has gone after a right was taken away.
 const endsWithin = time.Second
 
-// TestWhatGoesOnEndsWithTheRightToIt, at every door that takes or gives bytes for longer.
-func TestWhatGoesOnEndsWithTheRightToIt(t *testing.T) {
+// TestWithdrawnIsDeadAtEveryDoor, at every door that takes or gives bytes for longer.
+func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 	t.Parallel()
 	b := start(t, simprinter.Config{})
 	body := coupon(t, 400)

@@ -508,3 +508,22 @@ func TestAFileThatIsWrittenByHandIsNotTakenAwayByASurvey(t *testing.T) {
 		t.Errorf("when it is whole: %+v, %v", f, err)
 	}
 }
+
+func TestTheShelfHoldsSoManyFiles(t *testing.T) {
+	s, m, _ := open(t)
+	if _, _, err := s.Store(t.Context(), arrival("first.gcode", part)); err != nil {
+		t.Fatal(err)
+	}
+	for i := 1; i < 4000; i++ {
+		name := fmt.Sprintf("%d.gcode", i)
+		m.files[name] = toolpath.File{Name: name, Digest: fmt.Sprint(i)}
+	}
+	if _, _, err := s.Store(t.Context(), arrival("one-more.gcode", part)); !errors.Is(err, shelf.ErrCrowded) {
+		t.Errorf("one more: %v", err)
+	}
+	other := arrival("first.gcode", part+"G1 X30\n")
+	other.Replace = true
+	if _, _, err := s.Store(t.Context(), other); err != nil {
+		t.Errorf("one in another's place: %v", err)
+	}
+}

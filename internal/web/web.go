@@ -59,7 +59,7 @@ func (s *Server) Handler() http.Handler {
 }
 
 func init() {
-	for _, method := range []string{"PROPFIND", "PROPPATCH", "MKCOL", "COPY", "MOVE", "LOCK", "UNLOCK"} {
+	for _, method := range dav.Methods {
 		chi.RegisterMethod(method)
 	}
 }

@@ -34,6 +34,11 @@ import (
 	"diathermon/internal/doors"
 )
 
+// Methods are those that it takes (RFC 4918, 9).
+var Methods = []string{
+	http.MethodOptions, http.MethodHead, http.MethodGet, http.MethodPut, http.MethodDelete, "PROPFIND", "PROPPATCH", "MKCOL", "COPY", "MOVE", "LOCK", "UNLOCK",
+}
+
 // Prefix is where the folder is on the host.
 const Prefix = "/dav"
 

@@ -338,3 +338,27 @@ func TestGuardsLookBack(t *testing.T) {
 	o.refuse = hindsight.ErrBusy
 	c.Refused("POST", "/v1/heat/hindsight", `{}`, 409, "the guards are looking at the log already")
 }
+
+func TestSoManyWarmUpsAreKept(t *testing.T) {
+	_, c := mount(t)
+	const body = `{"name":"","setpoints":{"bed":60},"order":"together","soak":false}`
+	for i := range 100 {
+		if w := c.Call("PUT", fmt.Sprintf("/v1/warm-ups/w%d", i), body, nil); w.Code != http.StatusOK {
+			t.Fatalf("the %dth: %d %s", i+1, w.Code, w.Body)
+		}
+	}
+	c.Refused("PUT", "/v1/warm-ups/one-more", body, 422, "this is no warm-up")
+	if w := c.Call("PUT", "/v1/warm-ups/w7", body, nil); w.Code != http.StatusOK {
+		t.Errorf("one that is changed: %d %s", w.Code, w.Body)
+	}
+}
+
+func TestAPictureHasSoManyPixels(t *testing.T) {
+	_, c := mount(t)
+	const window = "&from=2026-03-01T20:00:00Z&to=2026-03-02T09:00:00Z"
+	for size, good := range map[string]bool{"width=1200&height=700": true, "width=4000&height=500": true, "width=2000&height=2000": false, "width=4000&height=4000": false, "width=4001&height=200": false} {
+		if w := c.Call("GET", "/v1/heat/export?format=png&"+size+window, "", nil); (w.Code == http.StatusOK) != good {
+			t.Errorf("%s: %d", size, w.Code)
+		}
+	}
+}
