@@ -26,12 +26,17 @@ race: tools ## the rooms in which goroutines meet, under the race detector
 	@./scripts/install postgresql
 	go test -race -short -count=1 -timeout 20m ./internal/host/... ./internal/port ./internal/web/... ./internal/core/wire ./internal/core/run ./internal/heatlog ./internal/hindsight ./internal/journal ./internal/durable ./internal/records ./internal/shelf ./internal/survey ./internal/rehearsal ./internal/idle ./internal/gate ./internal/people ./internal/queue ./internal/notices ./internal/doors/...
 
-soak: tools $(CONSOLE) ## a million conversations and lives of runs from seeds, and two hundred kills of the host in the middle of a run
+soak: tools $(CONSOLE) ## a million conversations and lives of runs from seeds, two hundred kills of the host in the middle of a run, and a quarter of an hour of attacks beside one
 	go test -count=1 -timeout 60m -run TestAnySeed ./internal/core/wire -seeds 1000000
 	go test -count=1 -timeout 60m -run TestAnyLife ./internal/core/run -lives 1000000
 	go test -count=1 -timeout 60m -run TestAnyRoutine ./internal/core/routine -seeds 200000
 	@./scripts/install postgresql
 	go test -count=1 -timeout 60m -run TestAKilledHostGoesOnWhereItWas ./internal/e2e -kills 200
+	@$(MAKE) --no-print-directory attack
+
+attack: tools $(CONSOLE) ## the worst that callers of each scope, and of none, can ask, beside a print, by the table in docs/security.md
+	@./scripts/install postgresql
+	go test -count=1 -timeout 60m -v -run TestThePrintGoesOn ./internal/e2e -attack 20s
 
 plant: ## plant small mistakes and see whether the rooms' tests notice them; docs/testing.md
 	go run ./tools/plant tools/plant/mistakes.txt
@@ -90,4 +95,4 @@ $(CONSOLE): $(NODE_MODULES) $(CONSOLE_SOURCES)
 	cd console && npm run --silent build
 	@touch $@
 
-.PHONY: help build demo test short soak lint bench fuzz openapi screenshots clean tools
+.PHONY: help build demo test short soak attack lint bench fuzz openapi screenshots clean tools

@@ -3,7 +3,11 @@ package e2e
 import (
 	"encoding/json"
 	"io"
+	"maps"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -141,5 +145,45 @@ func TestRoomsAreEnteredThroughTheirDoors(t *testing.T) {
 		if !strings.Contains(string(out), module+"internal/core/"+room+`"`) {
 			t.Errorf("the core has no room %s", room)
 		}
+	}
+}
+
+// TestEveryPackageIsNamed in docs/packages.md, with its version and what it is for.
+func TestEveryPackageIsNamed(t *testing.T) {
+	read := func(path string) string {
+		b, err := os.ReadFile(filepath.Join("../..", path))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(b)
+	}
+	used := map[string]string{}
+	for _, m := range regexp.MustCompile(`(?m)^\t(\S+\.\S+/\S+|\S+\.\S+) (v\S+)`).FindAllStringSubmatch(read("go.mod"), -1) {
+		used[m[1]] = m[2]
+	}
+	var console struct{ Dependencies, DevDependencies map[string]string }
+	if err := json.Unmarshal([]byte(read("console/package.json")), &console); err != nil {
+		t.Fatal(err)
+	}
+	maps.Copy(used, console.Dependencies)
+	maps.Copy(used, console.DevDependencies)
+	named := map[string]string{}
+	for _, m := range regexp.MustCompile("(?m)^\\| `([^`]+)` \\| ([^|]*\\S) \\| (\\S+) \\|").FindAllStringSubmatch(read("docs/packages.md"), -1) {
+		named[m[1]] = m[3]
+	}
+	if !maps.Equal(used, named) {
+		for name, version := range used {
+			if named[name] != version {
+				t.Errorf("%s is used in %s and named in %q", name, version, named[name])
+			}
+		}
+		for name := range named {
+			if used[name] == "" {
+				t.Errorf("%s is named and not used", name)
+			}
+		}
+	}
+	if len(used) < 60 {
+		t.Errorf("only %d are found", len(used))
 	}
 }
