@@ -362,6 +362,17 @@ func TestOneSendersLocksAndPropertiesAreBoundedAndKeepNobodyOut(t *testing.T) {
 	if !patch(other, 29, 99) {
 		t.Error("another finds no room for a property")
 	}
+	var names strings.Builder
+	for i := range 3000 {
+		fmt.Fprintf(&names, `<x%d xmlns="urn:y"/>`, i)
+	}
+	for range 200 {
+		b.as(other, "PUT", "/dav/props/"+strings.Repeat("n", kept%9+1)+fmt.Sprint(kept), "aside")
+		kept++
+	}
+	if res, said := b.as(other, "PROPFIND", "/dav/props", `<propfind xmlns="DAV:"><prop>`+names.String()+`</prop></propfind>`, "Depth", "1"); res.StatusCode != http.StatusInsufficientStorage {
+		t.Errorf("3,000 properties of each of 200 files: %d, %d bytes", res.StatusCode, len(said))
+	}
 	if _, said := b.as(other, "PROPFIND", "/dav/props", "", "Depth", "1"); len(said) > 1<<20 || !strings.Contains(said, "p99") {
 		t.Errorf("the listing has %d bytes", len(said))
 	}

@@ -420,7 +420,8 @@ type Passage struct {
 	over bool
 }
 
-// Pass begins a passage; end is called, once, when it has to end. It must be closed.
+// Pass begins a passage; end is called, once, when it has to end, and not after Close, which
+// must be called.
 func (p *People) Pass(h *Holder, end func()) *Passage {
 	w := &Passage{holder: h, end: end}
 	p.mu.Lock()
@@ -438,6 +439,9 @@ func (w *Passage) Close() {
 	if w.late != nil {
 		w.late.Stop()
 	}
+	w.mu.Lock()
+	w.over = true
+	w.mu.Unlock()
 	p := w.holder.people
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -464,10 +468,9 @@ func (w *Passage) May(scope string) bool {
 func (w *Passage) look() {
 	good, may := w.holder.Good(), w.holder.May()
 	w.mu.Lock()
-	over := !w.over && (!good || slices.ContainsFunc(w.by, func(s string) bool { return !slices.Contains(may, s) }))
-	w.over = w.over || over
-	w.mu.Unlock()
-	if over {
+	defer w.mu.Unlock() // until it has ended: it is not closed meanwhile
+	if !w.over && (!good || slices.ContainsFunc(w.by, func(s string) bool { return !slices.Contains(may, s) })) {
+		w.over = true
 		w.end()
 	}
 }

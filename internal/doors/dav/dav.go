@@ -47,6 +47,7 @@ const (
 	longestXML  = 64 << 10
 	deepestXML  = 32
 	longestPath = 1 << 10 // bytes
+	longestList = 8 << 20 // bytes that the properties have which are asked for, of all that is listed
 )
 
 // A Door is the folder's HTTP side.
@@ -239,6 +240,11 @@ func (d *Door) admit(r *http.Request, c *call) error {
 			return err
 		}
 		c.named = bytes.Contains(body, []byte("supportedlock"))
+		if r.Method == "PROPFIND" && r.Header.Get("Depth") == "1" {
+			if n := d.files.entries(r.Context(), clean(strings.TrimPrefix(r.URL.Path, Prefix))); n*len(body) > longestList {
+				return &api.Problem{Status: http.StatusInsufficientStorage, Title: "so much is not listed at once", Detail: fmt.Sprintf("%d bytes of properties are asked for of each of %d files: ask for fewer", len(body), n)}
+			}
+		}
 		r.Body, r.ContentLength = io.NopCloser(bytes.NewReader(body)), int64(len(body))
 	}
 	return nil

@@ -185,6 +185,18 @@ func (f *files) OpenFile(ctx context.Context, name string, flag int, _ os.FileMo
 	return a, nil
 }
 
+// entries is how many files and folders are listed of a folder at the most.
+func (f *files) entries(ctx context.Context, p string) int {
+	shelved, _ := f.shelf.Files(ctx)
+	n := len(shelved)
+	if dir, err := f.aside.Open(local(p)); err == nil {
+		defer dir.Close()
+		names, _ := dir.Readdirnames(-1)
+		n += len(names)
+	}
+	return n
+}
+
 // room is the problem with keeping one more aside, if there is one.
 func (f *files) room() error {
 	names, bytes := 0, int64(0)
