@@ -52,7 +52,7 @@ type svg struct{ body bytes.Buffer }
 
 func newSVG(width, height int) *svg {
 	s := &svg{}
-	fmt.Fprintf(&s.body, `<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %[1]d %[2]d" font-family="sans-serif" font-size="%g">`+"\n", width, height, letters)
+	fmt.Fprintf(&s.body, `<?xml version="1.0" encoding="UTF-8"?>`+"\n"+`<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %[1]d %[2]d" font-family="sans-serif" font-size="%g">`+"\n", width, height, letters)
 	return s
 }
 

@@ -18,6 +18,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
+
 	"github.com/creack/pty"
 	"go.bug.st/serial"
 	"golang.org/x/term"
@@ -681,4 +683,23 @@ func TestAPortThatAnotherProgramHasOpenIsNamed(t *testing.T) {
 	})
 	other.Process.Kill()
 	b.live()
+}
+
+// TestPagesAskForNothingThatIsAnError: what a page expects not to be there yet is none.
+func TestPagesAskForNothingThatIsAnError(t *testing.T) {
+	t.Parallel()
+	b := start(t, quick()).live()
+	b.mustSend("cap.gcode", coupon(t, 300), false)
+	page := b.browser(1280, 800, false)
+	for path, there := range map[string]string{
+		"/bench": `[data-run]`, "/shelf": `[data-file]`, "/shelf/cap.gcode": `[data-layers]`, "/shelf/cap.gcode/rehearsal": `main`, "/heat": `[data-guards]`,
+		"/motion": `[data-place]`, "/wire": `[role=log]`, "/setup": `[data-tokens]`,
+	} {
+		b.visit(page, b.service.URL+path)
+		b.do(page, chromedp.WaitVisible(there))
+		b.surveyed("cap.gcode")
+		for _, asked := range ask(b, page, chromedp.Evaluate[[]string](`new Promise(done => setTimeout(() => done(performance.getEntriesByType('resource').filter(r => r.responseStatus >= 400).map(r => r.responseStatus + ' ' + r.name)), 300))`, chromedp.EvalAwaitPromise)) {
+			t.Errorf("%s asks for what is answered %s", path, asked)
+		}
+	}
 }

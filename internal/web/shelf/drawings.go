@@ -1,6 +1,7 @@
 package shelf
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"os"
@@ -17,13 +18,16 @@ import (
 // mountDrawings mounts what the survey draws of a file.
 func (a Area) mountDrawings(d *desk.Desk) {
 	d.Know(
-		desk.Kind{Err: survey.ErrNotYet, Status: http.StatusNotFound, Title: "it has not been drawn yet"},
 		desk.Kind{Err: survey.ErrNothing, Status: http.StatusNotFound, Title: "there is nothing to draw"},
 	)
 	picture := servesRanges(d, "get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with its printer's name and colour, and ETag", "image/png", []int{400, 404},
 		&huma.Param{Name: "size", In: "query", Description: "Pixels of a side at the least: the next of 64, 256 and 800 is sent", Schema: &huma.Schema{Type: "integer"}})
-	d.Raw(picture, "", a.picture)
-	d.Raw(servesRanges(d, "get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers", []int{404}), "", a.layers)
+	drawn := func(op huma.Operation) huma.Operation {
+		op.Responses["204"] = &huma.Response{Description: "It has not been drawn yet"}
+		return op
+	}
+	d.Raw(drawn(picture), "", a.picture)
+	d.Raw(drawn(servesRanges(d, "get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers", []int{404})), "", a.layers)
 }
 
 // drawing serves what open opens of the file that is asked for.
@@ -33,6 +37,11 @@ func (a Area) drawing(w http.ResponseWriter, r *http.Request, media string, open
 		return err
 	}
 	file, kind, err := open(f)
+	if errors.Is(err, survey.ErrNotYet) { // which whoever asks expects, and is no error
+		w.Header().Set("Cache-Control", "no-store")
+		w.WriteHeader(http.StatusNoContent)
+		return nil
+	}
 	if err != nil {
 		return fmt.Errorf("%s: %w", f.Name, err)
 	}

@@ -1,4 +1,4 @@
-import { asProblem, unreachable } from '../../api/client'
+import { asProblem, type Problem, unreachable } from '../../api/client'
 
 /** The form is docs/layers.md's. */
 const tailSize = 48
@@ -28,6 +28,7 @@ async function range(address: string, bytes: string, signal?: AbortSignal): Prom
   } catch {
     throw unreachable()
   }
+  if (answer.status === 204) throw { status: 404, title: 'it has not been drawn yet' } satisfies Problem
   if (!answer.ok) throw asProblem(await answer.json().catch(() => undefined), answer.status)
   return new DataView(await answer.arrayBuffer())
 }
