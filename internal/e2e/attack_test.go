@@ -314,7 +314,7 @@ func TestThePrintGoesOnBesideTheWorstThatAnybodyAsks(t *testing.T) {
 	})
 	span := *attack
 	if span == 0 {
-		span = 12 * time.Second
+		span = 6 * time.Second
 	}
 	without, rest, _ := measure(span, false, func() func() { return func() {} })
 	t.Logf("without: empty %s of %s, %.0f MB", without.Round(time.Millisecond), span, rest)

@@ -153,9 +153,14 @@ func (p *People) room(ctx context.Context, t access.Token) error {
 	}
 	from := of[whose(t)]
 	if len(alike) >= mostSessions && len(from) < mostOfAnybody {
+		most := 0
 		for _, all := range of {
-			if len(all) > len(from) {
-				from = all
+			most = max(most, len(all))
+		}
+		from = nil
+		for _, all := range of {
+			if len(all) == most {
+				from = append(from, all...)
 			}
 		}
 	} else if len(from) < mostOfAnybody {

@@ -310,6 +310,16 @@ func TestNobodysSessionsKeepOthersOut(t *testing.T) {
 	if _, err := p.SignIn(t.Context(), "192.0.2.1", "", "Mira", "three words together"); err != nil {
 		t.Errorf("the owner is kept out: %v", err)
 	}
+	for i := range mostSessions * 2 { // and as many who are all others
+		other := fmt.Sprint("other ", i%90)
+		p.accounts[other] = &access.Account{ID: other, Name: other, Role: access.Watcher}
+		if _, err := p.enter(t.Context(), "192.0.2.4", right{account: other}.session("192.0.2.4")); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if n := len(p.Tokens()); n > mostSessions+1 {
+		t.Errorf("there are %d sessions", n-1)
+	}
 	for range mostSessions * 2 { // and as many who are nobody's
 		if _, err := p.Spend(t.Context(), "192.0.2.3", p.Code(), ConsoleName, true); err != nil {
 			t.Fatal(err)
@@ -347,6 +357,9 @@ func TestBrowsersAndNetworksAreKnownAfterANewStart(t *testing.T) {
 	for i := range 10 { // a token is seen everywhere
 		p.Used(keeper, fmt.Sprintf("198.51.100.%d", i))
 	}
+	if n := len(p.familiar.networks[keeper.ID]); n != mostNetworks || len(p.familiar.at) != mostNetworks+1 {
+		t.Errorf("one token made %d networks familiar, of %d", n, len(p.familiar.at))
+	}
 	if err := p.familiar.keep(p.there); err != nil {
 		t.Fatal(err)
 	}
@@ -383,6 +396,9 @@ func TestManyOffersTakeNobodysAway(t *testing.T) {
 		}
 		if o.answer(one) != nil || o.answer(one) == nil {
 			t.Error("it was answered twice, or never")
+		}
+		if _, err := o.read(first, ""); err == nil {
+			t.Error("it is good after it was answered")
 		}
 		for last := range 4 { // the same seal, written in another way
 			seal, text, _ := strings.Cut(first, ".")

@@ -23,6 +23,7 @@ func TestAnswersArePackedWholeOrNotAtAll(t *testing.T) {
 		"for whom nothing is said": {"", "application/json", long, false, 200, false},
 		"a few words":              {"gzip", "application/json", "{}", false, 200, false},
 		"what is packed already":   {"gzip", "image/png", long, false, 200, false},
+		"what somebody has packed": {"gzip, br", "application/json", long, false, 200, false},
 		"what comes bit by bit":    {"gzip", "application/json", long, true, 200, false},
 		"a stream":                 {"gzip", "text/event-stream", long, true, 200, false},
 		"very much":                {"gzip", "application/json", strings.Repeat(long, 2000), false, 200, false},
@@ -30,6 +31,9 @@ func TestAnswersArePackedWholeOrNotAtAll(t *testing.T) {
 	} {
 		server := httptest.NewServer(pack(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Content-Type", c.media)
+			if what == "what somebody has packed" {
+				w.Header().Set("Content-Encoding", "br")
+			}
 			w.WriteHeader(c.status)
 			for at := 0; at < len(c.body); at += 1 << 20 {
 				io.WriteString(w, c.body[at:min(at+1<<20, len(c.body))])
