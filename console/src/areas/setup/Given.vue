@@ -5,11 +5,15 @@ import { computed } from 'vue'
 export type Becomes = 'end' | 'end-all' | 'take-over'
 const { given, made } = defineProps<{ given: string[], made: string[] }>()
 const becomes = defineModel<Becomes>({ required: true })
-const choices = computed(() => [
-  ...(given.length ? [{ value: 'end', title: 'They end, too' }] : [{ value: 'end', title: 'They stay' }]),
-  ...(made.length ? [{ value: 'end-all', title: given.length ? 'They end, and the accounts go' : 'The accounts go, too' }] : []),
-  ...(given.length ? [{ value: 'take-over', title: 'They stay, and are let in by you' }] : []),
-])
+const choices = computed(() => {
+  if (!given.length) return [{ value: 'end', title: 'The accounts stay' }, { value: 'end-all', title: 'The accounts go, too' }]
+  const accounts = made.length ? '; the accounts stay' : ''
+  return [
+    { value: 'end', title: `They end, too${accounts}` },
+    ...(made.length ? [{ value: 'end-all', title: 'They end, and the accounts go' }] : []),
+    { value: 'take-over', title: `They stay, and are let in by you${accounts}` },
+  ]
+})
 </script>
 
 <template>

@@ -53,7 +53,7 @@ async function withdraw() {
         <v-btn v-if="!t.own" variant="text" size="small" color="error" :aria-label="`Withdraw ${t.name}`" @click="end(t)">{{ t.kind === 'session' ? 'End' : 'Withdraw' }}</v-btn>
       </li>
     </ul>
-    <Ask v-model="asking" :title="ending ? `Let ${called(ending)} in no more?` : ''" yes="End" no="Keep" @yes="withdraw">
+    <Ask v-model="asking" :title="ending ? `Let ${called(ending)} in no more?` : ''" yes="End it" no="Leave it" @yes="withdraw">
       It ends at once, also where it is in use.
       <Given v-if="ending" v-model="becomes" :given="ending.given" :made="ending.made" />
     </Ask>
