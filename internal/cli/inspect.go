@@ -190,7 +190,7 @@ func showLayer(w io.Writer, f *inspect.File, number int) {
 // showFacts says what a file is.
 func showFacts(w io.Writer, f api.File) {
 	line := func(name, format string, args ...any) {
-		fmt.Fprintf(w, "  %-12s%s\n", name, fmt.Sprintf(format, args...))
+		fmt.Fprintf(w, "  %-14s%s\n", name, fmt.Sprintf(format, args...))
 	}
 	fmt.Fprintf(w, "%s, %s, stored %s\n", f.Name, size(f.Size), local(f.Stored))
 	switch f.Survey.State {

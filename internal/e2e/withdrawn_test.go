@@ -96,15 +96,14 @@ func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 						t.Fatal(err)
 					}
 				}
-				gone := time.Now()
 				if end != nil {
 					if err := end(made.Info); err != nil {
 						t.Fatal(err)
 					}
-					gone = time.Now()
-				} else {
-					gone = *in.Expires
+					now := time.Now()
+					in.Expires = &now
 				}
+				gone := *in.Expires
 				rest, err := io.ReadAll(answers)
 				if ne, late := err.(net.Error); late && ne.Timeout() {
 					t.Fatalf("it is not over after %s", time.Since(gone))
