@@ -104,11 +104,21 @@ func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 					in.Expires = &now
 				}
 				gone := *in.Expires
-				rest, err := io.ReadAll(answers)
+				var rest []byte
+				last := gone // when something came last
+				for piece := make([]byte, 4096); ; {
+					var n int
+					if n, err = answers.Read(piece); n > 0 {
+						rest, last = append(rest, piece[:n]...), time.Now()
+					}
+					if err != nil {
+						break
+					}
+				}
 				if ne, late := err.(net.Error); late && ne.Timeout() {
 					t.Fatalf("it is not over after %s", time.Since(gone))
 				}
-				if after := time.Since(gone); after > endsWithin {
+				if after := last.Sub(gone); after > endsWithin {
 					t.Errorf("the last byte came %s after the right to it had gone", after)
 				}
 				if door.begins != nil && !bytes.Contains(rest, []byte(" 401 ")) {

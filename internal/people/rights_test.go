@@ -206,10 +206,22 @@ func TestWhatAPersonHasGivenEndsWithThemAndNotWithABrowser(t *testing.T) {
 		if err := errors.Join(p.TakeOver(t.Context(), mira.ID, tom), p.RemoveAccount(t.Context(), mira.Account)); err != nil || !good(p, slicer) {
 			t.Errorf("what another keeper has taken over is gone (%v)", err)
 		}
+	})
+	t.Run("taken over by whom it is not", func(t *testing.T) {
+		p, _, mira, tom, _ := keepers(t)
 		less, _, _ := p.MakeToken(t.Context(), tom, "door", []string{access.Keep}, nil)
 		door, _ := p.Find(less)
-		if err := p.TakeOver(t.Context(), tom.Account, door); !errors.Is(err, ErrScopes) {
+		if err := p.TakeOver(t.Context(), mira.Account, door); !errors.Is(err, ErrScopes) {
 			t.Errorf("who may less took it over: %v", err)
+		}
+		if err := p.TakeOver(t.Context(), tom.Account, door); !errors.Is(err, ErrScopes) {
+			t.Errorf("it took over what it comes of itself: %v", err)
+		}
+		until := time.Now().Add(time.Hour)
+		short, _, _ := p.MakeToken(t.Context(), tom, "guest", access.Scopes, &until)
+		guest, _ := p.Find(short)
+		if err := p.TakeOver(t.Context(), mira.Account, guest); !errors.Is(err, ErrScopes) {
+			t.Errorf("who is let in for an hour took it over: %v", err)
 		}
 	})
 	t.Run("no keeper any more", func(t *testing.T) {
