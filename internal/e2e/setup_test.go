@@ -93,12 +93,17 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 	})
 
 	for want, say := range map[string]api.Description{
-		"diathermon.toml":     {Depth: ptr(200.0)},
-		"width is -1":         {Width: ptr(-1.0)},
-		"colour is":           {Colour: ptr("red")},
-		"1 to 40":             {Name: ptr("Al\ntair")},
-		"no fewer":            {Tools: ptr(3), Slots: ptr(2)},
-		"no printer is built": {LimitNozzle: ptr(900.0)},
+		"diathermon.toml":              {Depth: ptr(200.0)},
+		"width is -1":                  {Width: ptr(-1.0)},
+		"colour is":                    {Colour: ptr("red")},
+		"1 to 40":                      {Name: ptr("Al\ntair")},
+		"no fewer":                     {Tools: ptr(3), Slots: ptr(2)},
+		"no printer is built":          {LimitNozzle: ptr(900.0)},
+		"printer.currency is":          {Currency: ptr("\x1b[2J")},
+		"nobody can see":               {Name: ptr("Ves\u202eper")},
+		"printer.filament_diameter is": {FilamentDiameter: ptr(1e-320)},
+		"printer.width is":             {Width: ptr(1e-9)},
+		"printer.nozzle_diameter is":   {NozzleDiameter: ptr(1e-3)},
 	} {
 		if _, err := b.DescribePrinter(context.Background(), api.DescribePrinter{Description: say}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", say, err, want)

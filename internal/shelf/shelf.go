@@ -206,7 +206,7 @@ func (s *Shelf) Remove(ctx context.Context, name string) error {
 func disk(err error) error {
 	switch {
 	case errors.Is(err, durable.ErrSpare):
-		return fmt.Errorf("%w: %w; remove files from the shelf and send it again", ErrFull, err)
+		return fmt.Errorf("%w: %w; remove files from the shelf and send it again", ErrFull, durable.ErrSpare)
 	case errors.Is(err, syscall.ENOSPC):
 		return fmt.Errorf("%w: remove files from the shelf and send it again", ErrFull)
 	case errors.Is(err, syscall.ENAMETOOLONG):
