@@ -100,13 +100,14 @@ func (p *plot) draw(out *strings.Builder, left, top, width, height float64) {
 			}
 		}
 		fmt.Fprintf(out, `<path d="%s" fill="none" stroke="%s" stroke-width="1.8"%s/><g fill="%s">%s</g>`+"\n", path.String(), ink, dash, ink, marks.String())
-		y := y0 + 14 + 16*float64(i)
+		x, y := x0+8, y0+14+16*float64(i)
 		if p.low {
-			y = y1 - 10 - 16*float64(len(p.lines)-1-i)
+			x, y = x1-190, y1-10-16*float64(len(p.lines)-1-i)
 		}
 		if l.name != "" {
-			fmt.Fprintf(out, `<path d="M%g %gh22" stroke="%s" stroke-width="1.8"%s/><g fill="%s">`+shapes[i%len(shapes)]+"</g>\n", x0+8, y, ink, dash, ink, x0+19, y)
-			text(x0+36, y+4, "start", "", l.name)
+			fmt.Fprintf(out, `<path d="M%g %gh22" stroke="%s" stroke-width="1.8"%s/><g fill="%s">`, x, y, ink, dash, ink)
+			fmt.Fprintf(out, shapes[i%len(shapes)]+"</g>\n", x+11, y)
+			text(x+28, y+4, "start", "", l.name)
 		}
 	}
 }
