@@ -11,6 +11,7 @@ import (
 	"io"
 	"os"
 	"runtime/debug"
+	"runtime/metrics"
 	"strings"
 	"time"
 
@@ -21,8 +22,22 @@ import (
 const Garbage = 50
 
 // Enough is how much memory, in bytes, what is alive and what is garbage have together before
-// garbage is collected as it comes, whoever makes how much of it. What is alive may be more.
+// garbage is collected as it comes, whoever makes how much of it. Where more is alive for
+// long, it is more: collecting it again and again would gain nothing and take the processor.
 const Enough = 40 << 20
+
+// spare is what garbage has beside what is alive for long.
+const spare = 16 << 20
+
+// enough is Enough for so many bytes that are alive.
+func enough(live uint64) int64 { return max(Enough, int64(live)+spare) }
+
+// live is how many bytes were alive when garbage was collected last.
+func live() uint64 {
+	is := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
+	metrics.Read(is)
+	return is[0].Value.Uint64()
+}
 
 const (
 	started = 30 * time.Second // after which a start has made everything that it makes
@@ -34,13 +49,17 @@ func Stay() {
 	if os.Getenv("GOGC") == "" { // otherwise somebody has chosen
 		debug.SetGCPercent(Garbage)
 	}
-	if os.Getenv("GOMEMLIMIT") == "" {
+	bounded := os.Getenv("GOMEMLIMIT") == ""
+	if bounded {
 		debug.SetMemoryLimit(Enough)
 	}
 	go func() {
 		time.Sleep(started)
 		for ; ; time.Sleep(again) {
 			GiveBack()
+			if bounded {
+				debug.SetMemoryLimit(enough(live()))
+			}
 		}
 	}()
 }

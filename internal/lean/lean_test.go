@@ -3,6 +3,7 @@ package lean
 import (
 	"os"
 	"regexp"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -51,4 +52,17 @@ Anonymous:             0 kB
 	if want := []mapping{{0x400000, 0x152a000}, {0x7f3d4f66a000, 0x7f3d4f66b000}}; !slices.Equal(got, want) {
 		t.Errorf("got %x, want %x", got, want)
 	}
+}
+
+func TestGarbageHasRoomBesideWhatIsAliveForLong(t *testing.T) {
+	kept := make([]byte, 64<<20)
+	runtime.GC()
+	now := live()
+	if now < uint64(len(kept)) || enough(now) < int64(now)+spare {
+		t.Errorf("with %d MiB alive there is room for %d", now>>20, enough(now)>>20)
+	}
+	if enough(5<<20) != Enough {
+		t.Errorf("with little alive it is %d", enough(5<<20))
+	}
+	runtime.KeepAlive(kept)
 }
