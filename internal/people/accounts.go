@@ -168,6 +168,20 @@ func (p *People) lastKeeper(id string) bool {
 	return p.accounts[id] != nil && p.accounts[id].Role == access.Keeper
 }
 
+// removable is an account that can be removed, or why not.
+func (p *People) removable(id string) (*access.Account, error) {
+	p.mu.Lock()
+	a, others := p.accounts[id], len(p.accounts) > 1
+	p.mu.Unlock()
+	switch {
+	case a == nil:
+		return nil, ErrMissing
+	case others && p.lastKeeper(id):
+		return nil, fmt.Errorf("%w: %s is the last keeper; make another one first", ErrLast, a.Name)
+	}
+	return a, nil
+}
+
 // RemoveAccount removes an account, ends its sessions and what they have given. The last
 // keeper's goes only as the last of all.
 func (p *People) RemoveAccount(ctx context.Context, id string) error {
@@ -175,14 +189,9 @@ func (p *People) RemoveAccount(ctx context.Context, id string) error {
 	defer cancel()
 	p.changing.Lock()
 	defer p.changing.Unlock()
-	p.mu.Lock()
-	a, others := p.accounts[id], len(p.accounts) > 1
-	p.mu.Unlock()
-	switch {
-	case a == nil:
-		return ErrMissing
-	case others && p.lastKeeper(id):
-		return fmt.Errorf("%w: %s is the last keeper; make another one first", ErrLast, a.Name)
+	a, err := p.removable(id)
+	if err != nil {
+		return err
 	}
 	if err := p.kept.DeleteAccount(ctx, id); err != nil {
 		return err
@@ -202,8 +211,8 @@ func (p *People) RemoveAccount(ctx context.Context, id string) error {
 }
 
 // SignIn returns a new session's token for a name and a password, which come from an address
-// and from a browser that has kept a mark. Whether it is the name or the password that is wrong is not
-// told, and not to be seen from how long it takes.
+// and from a browser that has kept a mark. Whether it is the name or the password that is
+// wrong is not told, and not to be seen from how long it takes.
 func (p *People) SignIn(ctx context.Context, from, mark, name, password string) (string, error) {
 	p.mu.Lock()
 	a := access.Account{Password: nobodys()}
@@ -222,7 +231,7 @@ func (p *People) SignIn(ctx context.Context, from, mark, name, password string) 
 		p.log.Warn("a password was refused", "address", from, "name", name)
 		return "", fmt.Errorf("%w: try again; a keeper can give you another password, and on the host itself 'diathermon allow' lets you in without one", ErrSignIn)
 	}
-	p.signIns.right(from, mark, a.ID)
+	p.signIns.forgive(from, mark, a.ID)
 	if !strings.HasPrefix(a.Password, costs) { // kept by an older version
 		p.rehash(ctx, a, password)
 	}
@@ -233,18 +242,20 @@ func (p *People) SignIn(ctx context.Context, from, mark, name, password string) 
 func (p *People) rehash(ctx context.Context, a access.Account, password string) {
 	p.changing.Lock()
 	defer p.changing.Unlock()
-	before := a.Password
-	a.Password = hashed(password)
 	p.mu.Lock()
-	now := p.accounts[a.ID]
-	same := now != nil && now.Password == before && now.Role == a.Role
+	known := p.accounts[a.ID]
 	p.mu.Unlock()
-	if !same || p.kept.PutAccount(ctx, a) != nil { // the next time
+	if known == nil || known.Password != a.Password { // it was changed meanwhile
+		return
+	}
+	now := *known
+	now.Password = hashed(password)
+	if p.kept.PutAccount(ctx, now) != nil { // the next time
 		return
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	p.accounts[a.ID] = &a
+	p.accounts[now.ID] = &now
 }
 
 // ErrNoAccount means that who asks is no person with an account.

@@ -102,7 +102,7 @@ func (p *People) Spend(ctx context.Context, from, text, name string, session boo
 		var h *Holder
 		if h, ok = p.Find(text); ok {
 			r = h.right()
-			ok = strings.Contains(r.scopes, access.Keep)
+			ok = slices.Contains(strings.Fields(r.scopes), access.Keep)
 		}
 	}
 	if !ok {

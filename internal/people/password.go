@@ -187,8 +187,8 @@ func own(from, mark, account string) string {
 	return cmp.Or(mark, neighbourhood(from).String()) + " " + account
 }
 
-// right gives the tries back of somebody who is known and had the right password.
-func (s *signIns) right(from, mark, account string) {
+// forgive gives the tries back of somebody who is known and had the right password.
+func (s *signIns) forgive(from, mark, account string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.each[own(from, mark, account)] != nil {

@@ -86,6 +86,7 @@ type People struct {
 	familiar                *familiar
 
 	changing sync.Mutex // one account is changed at a time
+	writing  sync.Mutex // tokens are written one after another, as they are then
 
 	mu       sync.Mutex
 	byHash   map[[sha256.Size]byte]*Holder
@@ -251,16 +252,24 @@ func (p *People) Work(ctx context.Context) {
 			p.log.Warn("not everything that is known of tokens is kept", "error", err)
 		}
 		for _, h := range p.holders(func(*Holder) bool { return true }) {
-			p.mu.Lock()
-			t := h.seen()
-			due := h.use.at.After(h.use.kept)
-			h.use.kept = h.use.at
-			gone := p.byID[h.ID] != h
-			p.mu.Unlock()
-			if due && !gone {
-				p.kept.PutToken(ctx, t) // the next time, if it fails
-			}
+			p.keepUse(ctx, h)
 		}
+	}
+}
+
+// keepUse keeps when a token was used, unless it was withdrawn or changed meanwhile.
+func (p *People) keepUse(ctx context.Context, h *Holder) {
+	p.writing.Lock()
+	defer p.writing.Unlock()
+	p.mu.Lock()
+	t := h.seen()
+	due := h.use.at.After(h.use.kept) && p.byID[h.ID] == h
+	if due {
+		h.use.kept = h.use.at
+	}
+	p.mu.Unlock()
+	if due {
+		p.kept.PutToken(ctx, t) // the next time, if it fails
 	}
 }
 

@@ -278,6 +278,7 @@ func TestWhatGoesOnEndsWithTheRightToIt(t *testing.T) {
 			t.Error("a program may send still, let in by whom may not")
 		}
 		time.Sleep(time.Hour + time.Second)
+		synctest.Wait()
 		if !ended["another of the program"] {
 			t.Error("it goes on after its token has expired")
 		}
@@ -424,4 +425,32 @@ func TestManyOffersTakeNobodysAway(t *testing.T) {
 			t.Error("it is good for ever")
 		}
 	})
+}
+
+func TestNothingIsDoneOfWhatIsRefused(t *testing.T) {
+	p, k, keeper := crowd(t)
+	mira, err := p.MakeAccount(t.Context(), keeper, "Mira", access.Keeper, "three words together")
+	if err != nil {
+		t.Fatal(err)
+	}
+	token, err := p.SignIn(t.Context(), "192.0.2.1", "", "Mira", "three words together")
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, _ := p.Find(token)
+	if _, err := p.MakeAccount(t.Context(), h, "Tom", access.Watcher, "three words together"); err != nil {
+		t.Fatal(err)
+	}
+	_, slicer, err := p.MakeToken(t.Context(), h, "slicer", []string{access.Send}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, what := range []Becomes{Ends, EndsAll, Taken} {
+		if err := p.TakeAwayAccount(t.Context(), mira.ID, what, keeper); !errors.Is(err, ErrLast) {
+			t.Errorf("%s: the last keeper was removed: %v", what, err)
+		}
+		if !h.Good() || len(p.Accounts()) != 2 || k.tokens[slicer.ID].Giver != h.ID {
+			t.Errorf("%s: the session is good: %v, %d accounts, the slicer is let in by %s", what, h.Good(), len(p.Accounts()), k.tokens[slicer.ID].Giver)
+		}
+	}
 }

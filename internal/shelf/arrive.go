@@ -136,13 +136,13 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 			return toolpath.File{}, "", disk(err)
 		}
 	}
+	all, unlisted := s.index.Files(ctx)
 	switch {
+	case unlisted != nil:
+		return toolpath.File{}, "", unlisted
+	case errors.Is(err, fs.ErrNotExist) && len(all) >= mostFiles:
+		return toolpath.File{}, "", fmt.Errorf("%w: %d files lie there; remove some", ErrCrowded, len(all))
 	case errors.Is(err, fs.ErrNotExist):
-		if all, err := s.index.Files(ctx); err != nil {
-			return toolpath.File{}, "", err
-		} else if len(all) >= mostFiles {
-			return toolpath.File{}, "", fmt.Errorf("%w: %d files lie there; remove some", ErrCrowded, len(all))
-		}
 	case err != nil:
 		return toolpath.File{}, "", err
 	case old.Digest == f.Digest && old.Version == f.Version && s.matches(ctx, old):
@@ -159,7 +159,7 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 		}
 	}
 	step("arrived")
-	if twin, ok := s.twin(ctx, f); ok && s.staging.link(f, s.path(twin.Name)) == nil { // its bytes are here under another name
+	if twin, ok := s.twin(ctx, f, all); ok && s.staging.link(f, s.path(twin.Name)) == nil { // its bytes are here under another name
 		if !f.Surveyed() {
 			f.Summary = twin.Summary
 		}
@@ -184,13 +184,10 @@ func (s *Shelf) place(ctx context.Context, f toolpath.File, tmp *arriving, repla
 	return f, outcome, nil
 }
 
-// twin finds a file of another name whose bytes on the disk are those of f.
-func (s *Shelf) twin(ctx context.Context, f toolpath.File) (toolpath.File, bool) {
-	files, err := s.index.Files(ctx)
-	if err != nil {
-		return toolpath.File{}, false
-	}
-	for _, other := range files {
+// twin finds a file of another name, of all that there are, whose bytes on the disk are
+// those of f.
+func (s *Shelf) twin(ctx context.Context, f toolpath.File, all []toolpath.File) (toolpath.File, bool) {
+	for _, other := range all {
 		if other.Name != f.Name && other.Digest == f.Digest && s.matches(ctx, other) {
 			whole, err := s.index.File(ctx, other.Name) // with its marks
 			return whole, err == nil

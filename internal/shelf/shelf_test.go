@@ -509,6 +509,36 @@ func TestAFileThatIsWrittenByHandIsNotTakenAwayByASurvey(t *testing.T) {
 	}
 }
 
+func TestOneSendersBeginningsTakeNobodysAway(t *testing.T) {
+	s, _, _ := open(t)
+	begin := func(whose string, n int) {
+		body := part[:10]
+		_, _, err := s.Store(t.Context(), shelf.Arrival{Name: fmt.Sprintf("%d.gcode", n), Body: strings.NewReader(body), Size: int64(len(part)), Piece: true, Whose: whose, Sender: "slicer"})
+		if !errors.Is(err, shelf.ErrMore) {
+			t.Fatal(err)
+		}
+	}
+	begin("one", 0)
+	for n := range 40 {
+		begin("another", n)
+	}
+	for n := range 40 { // and many others, of whom each has a few
+		begin(fmt.Sprint("other ", n%10), n)
+	}
+	if _, err := s.Begun(t.Context(), "one", "0.gcode"); err != nil {
+		t.Errorf("another of the same name has taken it away: %v", err)
+	}
+	there := 0
+	for n := range 40 {
+		if _, err := s.Begun(t.Context(), "another", fmt.Sprintf("%d.gcode", n)); err == nil {
+			there++
+		}
+	}
+	if there > 5 {
+		t.Errorf("of one sender %d are kept", there)
+	}
+}
+
 func TestTheShelfHoldsSoManyFiles(t *testing.T) {
 	s, m, _ := open(t)
 	if _, _, err := s.Store(t.Context(), arrival("first.gcode", part)); err != nil {

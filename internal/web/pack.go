@@ -16,7 +16,7 @@ var packedTypes = []string{"application/json", "application/problem+json", "text
 // How much of an answer there is at the least, and at the most, for it to be packed.
 const (
 	leastPacked = 1 << 10
-	mostPacked  = 8 << 20
+	mostPacked  = 2 << 20
 )
 
 // pack sends answers as gzip to those who take it. An answer is packed whole before any of it

@@ -273,6 +273,7 @@ func TestASessionEndsByItself(t *testing.T) {
 		ended := false
 		defer d.access.People.Pass(h, func() { ended = true }).Close()
 		time.Sleep(2 * time.Minute)
+		synctest.Wait()
 		if d.good(cookie.Value) || !ended {
 			t.Error("it is good still")
 		}

@@ -214,15 +214,23 @@ func (p *progress) Write(data []byte) (int, error) {
 		return 0, err
 	}
 	p.extend()
-	if len(data) >= longWrite {
+	switch {
+	case len(data) >= largeWrite:
+		p.stage.turn.lend()
+		defer p.stage.turn.take()
+	case len(data) >= longWrite:
 		p.stage.turn.leave()
 		defer p.stage.turn.take()
 	}
 	return p.ResponseWriter.Write(data)
 }
 
-// longWrite is how many bytes may have to wait for the network.
-const longWrite = 2 << 10
+// How many bytes may have to wait for the network; and how many are too many for somebody to
+// have them wait for as often as there are connections.
+const (
+	longWrite  = 2 << 10
+	largeWrite = 128 << 10
+)
 
 // Flush sends what was written.
 func (p *progress) Flush() {

@@ -3,6 +3,7 @@ package guard
 import (
 	"context"
 	"net/http"
+	"slices"
 	"sync"
 	"time"
 
@@ -56,6 +57,7 @@ func newTurns() *turns {
 type turn struct {
 	all   *turns
 	who   string
+	looks bool // and does nothing
 	mine  *ownTurns
 	ctx   context.Context
 	taken bool // of the places of all
@@ -63,8 +65,16 @@ type turn struct {
 	ended bool
 }
 
-// begin waits for the turn of a request.
-func (t *turns) begin(ctx context.Context, who string) *turn {
+// looking are the methods of requests that look, and do nothing.
+var looking = []string{http.MethodGet, http.MethodHead, http.MethodOptions, "PROPFIND"}
+
+// begin waits for the turn of a request. Those that look and those that do something have
+// places of their own, so that whoever looks at much can hold a run all the same.
+func (t *turns) begin(ctx context.Context, who, method string) *turn {
+	looks := slices.Contains(looking, method)
+	if !looks {
+		who += " does"
+	}
 	t.mu.Lock()
 	mine := t.own[who]
 	if mine == nil {
@@ -73,51 +83,53 @@ func (t *turns) begin(ctx context.Context, who string) *turn {
 	}
 	mine.users++
 	t.mu.Unlock()
-	one := &turn{all: t, who: who, mine: mine, ctx: ctx}
+	one := &turn{all: t, who: who, looks: looks, mine: mine, ctx: ctx}
 	one.take()
 	return one
 }
 
-// take waits until the request may compute: for its own others as long as it takes, for
-// those of others a while.
+// take waits until the request may compute: a while, since somebody may compute for long, or
+// wait for a database that is away; one that looks waits for its own others for as long as
+// it takes.
 func (t *turn) take() {
 	if t == nil || t.ended {
 		return
 	}
-	select {
-	case t.mine.places <- struct{}{}:
-		t.held = true
-	case <-t.ctx.Done():
-		return
+	while, cancel := context.WithTimeout(t.ctx, turnWait)
+	defer cancel()
+	own := while
+	if t.looks {
+		own = t.ctx
 	}
+	t.held = t.held || place(own, t.mine.places)
+	t.taken = t.taken || place(while, t.all.places)
+}
+
+// place waits for a place until ctx ends, and reports whether there was one.
+func place(ctx context.Context, places chan struct{}) bool {
 	select {
-	case t.all.places <- struct{}{}:
-		t.taken = true
-		return
-	default:
-	}
-	late := time.NewTimer(turnWait)
-	defer late.Stop()
-	select {
-	case t.all.places <- struct{}{}:
-		t.taken = true
-	case <-late.C: // somebody computes for long, or waits for a database that is away
-	case <-t.ctx.Done():
+	case places <- struct{}{}:
+		return true
+	case <-ctx.Done():
+		return false
 	}
 }
 
 // leave lets others compute while the request waits for something.
 func (t *turn) leave() {
-	if t == nil {
-		return
-	}
-	if t.taken {
-		<-t.all.places
-	}
-	if t.held {
+	t.lend()
+	if t != nil && t.held {
 		<-t.mine.places
+		t.held = false
 	}
-	t.taken, t.held = false, false
+}
+
+// lend lets others compute, but for whoever sends the request: it has much in memory.
+func (t *turn) lend() {
+	if t != nil && t.taken {
+		<-t.all.places
+		t.taken = false
+	}
 }
 
 // end ends the turn for good.
@@ -151,7 +163,7 @@ func (a *Access) inTurn(r *http.Request, who string) (end func()) {
 	if st.turn != nil { // a stranger's, who has turned out to be somebody
 		st.turn.end()
 	}
-	st.turn = a.turns.begin(r.Context(), who)
+	st.turn = a.turns.begin(r.Context(), who, r.Method)
 	return st.turn.end
 }
 

@@ -2,6 +2,7 @@ package guard
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -30,6 +31,13 @@ func (b *busy) count(who string, n int) {
 	}
 }
 
+// most is how many of somebody's, or of all, were in it at a time.
+func (b *busy) most(who string) int {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.top[who]
+}
+
 // computes takes a while, as who does.
 func (b *busy) computes(who string, d time.Duration) {
 	b.count(who, 1)
@@ -46,8 +54,10 @@ func turned(a *Access, handler http.HandlerFunc) http.Handler {
 	}))
 }
 
-func from(who, path string, body io.Reader) *http.Request {
-	r := httptest.NewRequest("POST", path, body)
+func from(who, path string, body io.Reader) *http.Request { return by("POST", who, path, body) }
+
+func by(method, who, path string, body io.Reader) *http.Request {
+	r := httptest.NewRequest(method, path, body)
 	r.Header.Set("Who", who)
 	return r
 }
@@ -73,7 +83,8 @@ func TestRequestsTakeTurnsAtComputing(t *testing.T) {
 			t.Errorf("one who asks once waited %s behind two hundred of others", took)
 		}
 		time.Sleep(time.Minute)
-		if b.top["all"] > atOnce+1 || b.top["one"] > ofOne || b.done.Load() != 202 || len(a.turns.own) != 0 {
+		synctest.Wait()
+		if b.most("all") > atOnce+1 || b.most("one") > ofOne || b.done.Load() != 202 || len(a.turns.own) != 0 {
 			t.Errorf("at a time were %v; %d came to an end, and %d are remembered", b.top, b.done.Load(), len(a.turns.own))
 		}
 	})
@@ -119,6 +130,68 @@ func TestWhoComputesForLongHoldsNobodyUpForEver(t *testing.T) {
 		time.Sleep(2 * time.Hour)
 	})
 }
+
+func TestWhoLooksAtMuchDoesWhatHasToBeDone(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		a, b := &Access{turns: newTurns()}, newBusy()
+		h := turned(a, func(_ http.ResponseWriter, r *http.Request) { b.computes(r.Method, time.Hour) }) // for a database that is away
+		for range 60 {
+			go h.ServeHTTP(httptest.NewRecorder(), by("GET", "owner", "/v1/runs", nil))
+		}
+		hold := func() time.Duration {
+			begun := time.Now()
+			turned(a, func(http.ResponseWriter, *http.Request) {}).ServeHTTP(httptest.NewRecorder(), by("POST", "owner", "/v1/runs/x/hold", nil))
+			return time.Since(begun)
+		}
+		time.Sleep(time.Minute)
+		if took := hold(); took > 100*time.Millisecond {
+			t.Errorf("a hold waited %s behind what its own person looks at", took)
+		}
+		for range 4 {
+			go h.ServeHTTP(httptest.NewRecorder(), by("PUT", "owner", "/v1/warm-ups/x", nil))
+		}
+		time.Sleep(time.Minute)
+		synctest.Wait()
+		if b.most("GET") > ofOne {
+			t.Errorf("%d look at a time", b.most("GET"))
+		}
+		if took := hold(); took > turnWait+time.Second {
+			t.Errorf("a hold waited %s behind what its own person does", took)
+		}
+		time.Sleep(100 * time.Hour)
+	})
+}
+
+func TestLargeAnswersThatNobodyTakesAreFew(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		a, b := &Access{turns: newTurns()}, newBusy()
+		ctx, end := context.WithCancel(t.Context())
+		for size, most := range map[int]int{1 << 20: ofOne, 32 << 10: 30} {
+			who := fmt.Sprint(size)
+			h := turned(a, func(w http.ResponseWriter, _ *http.Request) {
+				b.count(who, 1)
+				w.Write(make([]byte, size))
+			})
+			for range 30 {
+				go h.ServeHTTP(&stuck{httptest.NewRecorder(), ctx}, by("GET", who, "/v1/shelf", nil))
+			}
+			synctest.Wait()
+			if b.most(who) != most {
+				t.Errorf("of %d bytes each %d are in memory, want %d", size, b.most(who), most)
+			}
+		}
+		end()
+		synctest.Wait()
+	})
+}
+
+// stuck is a client that takes nothing.
+type stuck struct {
+	*httptest.ResponseRecorder
+	ctx context.Context
+}
+
+func (s *stuck) Write(p []byte) (int, error) { <-s.ctx.Done(); return len(p), nil }
 
 func TestStrangersAskAtTheirPace(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
