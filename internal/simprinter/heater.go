@@ -140,7 +140,11 @@ func (h *heater) read() float64 {
 	}
 	v += h.rng.NormFloat64() * h.Noise
 	quantum := h.Quantum * (1 + h.Nature.Steps*max(v-25, 0)/100)
-	return math.Round(v/quantum) * quantum
+	v = math.Round(v/quantum) * quantum
+	if h.Nature.Whole {
+		v = math.Round(v)
+	}
+	return v
 }
 
 // broken is why a firmware stops by itself; empty if it does not.

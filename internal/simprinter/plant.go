@@ -58,6 +58,30 @@ func (p *Plant) Hottest(bed bool) float64 {
 	return max(h.block, h.second)
 }
 
+// Weathers lets another weather come, all at once.
+func (p *Plant) Weathers(w Weather) { p.house.Weather = w }
+
+// Weather is what has come.
+func (p *Plant) Weather() Weather { return p.house.Weather }
+
+// TellWhole lets the firmware tell whole degrees from now on, or as its converter does.
+func (p *Plant) TellWhole(whole bool) { p.nozzle.Nature.Whole, p.bed.Nature.Whole = whole, whole }
+
+// Mute lets no report through for a while; those of it then come all together.
+func (p *Plant) Mute(d time.Duration) { p.reporter.mute = int(d.Seconds()) }
+
+// Lay puts a cold sheet on the bed.
+func (p *Plant) Lay() {
+	switch bed := p.bed; {
+	case bed.Nature.Second == 0:
+		bed.block -= 0.15 * (bed.block - p.Ambient)
+	case bed.Nature.Sensor == OnSecond: // it lies on what the sensor is in
+		bed.second -= 0.15 * (bed.second - p.Ambient)
+	default:
+		bed.second = p.Ambient
+	}
+}
+
 // Second is the temperature of what lies behind a heater's block, or on it, in °C; the
 // block's where there is nothing.
 func (p *Plant) Second(bed bool) float64 {

@@ -23,6 +23,7 @@ type Nature struct {
 	Switched float64 // K between on and off, where the control is no PID
 	Steps    float64 // by how much the converter's steps grow for each 100 K
 	Told     Told    // how the firmware tells the duty
+	Whole    bool    // it tells whole degrees
 }
 
 // Place is where a sensor sits.
@@ -95,9 +96,18 @@ type Reports struct {
 	Waits   bool    // those of a wait for heat, without duties, stand between those that have them
 }
 
+// Weather is what comes over a house from outside, and goes. The zero value is none.
+type Weather struct {
+	Air     float64 // K that the air about the printer is warmer: a chamber that others heat; a window in winter is below nought
+	Wind    float64 // that blows, as times of what the room takes away
+	Shelter float64 // share of the wind that does not get at the nozzle
+	Brown   float64 // share of all power that is missing
+}
+
 // house is a House at work.
 type house struct {
 	House
+	Weather
 	rng      *rand.Rand
 	warmth   float64 // K that the enclosure is warmer
 	draught  float64 // what it takes away, as a share of Loss
@@ -126,11 +136,11 @@ func (w *house) step(nozzle, bed *heater, ambient, fan, flow float64) {
 		}
 		w.warmth += (goal - w.warmth) * dt / pace
 	}
-	room := ambient + w.warmth
+	room := ambient + w.warmth + w.Air
 	drawn := func(h *heater) float64 { return min(h.duty, 1) }
-	n, b := 1-w.Sag*drawn(bed), 1-w.Sag*drawn(nozzle)*0.3
-	nozzle.step(room, fan, flow, n, w.draught)
-	bed.step(room, fan, 0, b, w.draught)
+	n, b := 1-w.Sag*drawn(bed)-w.Brown, 1-w.Sag*drawn(nozzle)*0.3-w.Brown
+	nozzle.step(room, fan, flow, n, w.draught+w.Wind*(1-w.Shelter))
+	bed.step(room, fan, 0, b, w.draught+w.Wind)
 }
 
 // reporter brings a firmware's reports.
@@ -140,13 +150,21 @@ type reporter struct {
 	held []string
 	hold int // s that they are held up
 	odd  bool
+	mute int // s in which nothing gets through
 }
 
 // hear makes the report of a second and returns what arrives in it.
 func (r *reporter) hear(nozzle, bed *heater) []string {
 	line := report(Words{}, nozzle, bed)
+	if r.mute > 0 {
+		r.mute--
+		r.held = append(r.held, line)
+		return nil
+	}
 	if r.Reports == (Reports{}) {
-		return []string{line}
+		out := append(r.held, line)
+		r.held = nil
+		return out
 	}
 	waits := nozzle.target > 0 && nozzle.seen() < nozzle.target-3 || bed.target > 0 && bed.seen() < bed.target-3
 	if r.odd = !r.odd; r.Waits && r.odd && waits {

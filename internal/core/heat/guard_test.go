@@ -15,10 +15,14 @@ import (
 // watched is a rig with a guard for each heater.
 type watched struct {
 	*rig
-	guards map[heat.Heater]*heat.Guard
-	needs  map[heat.Heater]*heat.NeedWatch
-	alarms []heat.Alarm
-	at     []time.Duration
+	guards  map[heat.Heater]*heat.Guard
+	needs   map[heat.Heater]*heat.NeedWatch
+	alarms  []heat.Alarm
+	at      []time.Duration
+	stopped bool          // no filament seems to flow
+	lived   time.Duration // when it was known
+	air     float64       // K that the air is warmer
+	pace    float64       // mm³/s at which a run draws
 }
 
 func newWatched(c simprinter.Config) *watched {
@@ -32,6 +36,12 @@ func newWatched(c simprinter.Config) *watched {
 		}
 		w.needs[r.Heater].Note(at, r, w.conditions(r.Heater))
 		w.guards[r.Heater].Growth = w.needs[r.Heater].Growth()
+		if flows := w.needs[r.Heater].Flow(); r.Heater == heat.Nozzle {
+			if flows.Stopped && !w.stopped {
+				w.alarms, w.at = append(w.alarms, heat.Alarm{Heater: r.Heater, Guard: heat.NoFlow, Action: heat.Tell, Text: "nothing flows"}), append(w.at, w.now)
+			}
+			w.stopped = flows.Stopped
+		}
 		for _, a := range w.guards[r.Heater].Note(midnight.Add(at), at, r, around) {
 			w.alarms, w.at = append(w.alarms, a), append(w.at, w.now)
 		}
