@@ -153,7 +153,7 @@ func (g *Guard) noRise(b *bounds, now moment) finding {
 		}
 	}
 	from, long := g.full.from, min(lasts/b.coldFor, near)
-	if then, ok := g.ago.before(now, b.coldFor); ok && lasts > b.coldFor {
+	if then, ok := g.ago.before(now, b.coldFor, lasts); ok {
 		from, long = then, 1
 	}
 	if rose := now.actual - from; from < b.cold && rose < 2 {
@@ -178,7 +178,7 @@ func (g *Guard) agoIn(seconds float64) (float64, bool) {
 // slowRise claims that in a warm-up, in which neither fan nor filament take heat away,
 // the heater rises at full duty far more slowly than it has ever done at these
 // temperatures.
-func (g *Guard) slowRise(b *bounds, now moment) finding {
+func (g *Guard) slowRise(b *bounds, now moment, passed float64) finding {
 	if g.full.lasts(now) < b.settle || !g.warms() || g.setpoint-now.actual < b.low { // near it a control lets up
 		g.slow.on, g.rise.on = false, false
 		return finding{}
@@ -202,7 +202,6 @@ func (g *Guard) slowRise(b *bounds, now moment) finding {
 		g.slow = expectation{on: true, from: now.actual}
 		return finding{}
 	}
-	passed := now.at - g.past[max(len(g.past)-2, 0)].at
 	g.slow.expected += slowest * passed
 	g.slow.gap = max(g.slow.gap, passed)
 	rose, expected := now.actual-g.slow.from, g.slow.expected-slowest*(heldUp+g.slow.gap)
@@ -221,8 +220,10 @@ func (g *Guard) slowRise(b *bounds, now moment) finding {
 	return f
 }
 
-// runaway claims that heat comes that nobody asked for: without duty the heater rises
-// by more than what its own masses hold, or is not colder after any plateau of theirs.
+// runaway claims that heat comes that nobody asked for: hotter than anything about it, the
+// heater rises without duty by more than what its own masses hold, or is not colder after
+// any plateau of theirs. What is no hotter than a room, a chamber or a hot neighbour may have
+// its heat from there, however fast it rises.
 func (g *Guard) runaway(b *bounds, now moment, around float64) finding {
 	if !g.idle.on {
 		return finding{}
@@ -243,18 +244,23 @@ func (g *Guard) runaway(b *bounds, now moment, around float64) finding {
 	if lasts < b.rest { // what comes later is not its own masses' heat
 		g.lately.Carry = max(g.lately.Carry, rose)
 	}
-	f := finding{share: rose / stored, text: func() string {
-		return fmt.Sprintf("the %s rose from %.0f to %.0f °C without any duty: its switch may be stuck. Switch the printer off at its plug", g.Heater, low, now.actual)
-	}}
-	hot := max(g.setpoint+max(b.above, learnedTimes*g.Ways.Overshoot), plainlyHot, around+10)
-	if then, ok := g.ago.before(now, b.rest); ok && lasts >= b.rest && now.actual > hot {
-		if fell := then - now.actual; fell < 0.5 && f.share < 1 {
-			f = finding{share: 1, text: func() string {
+	given := around + beside // by a room, a chamber, a neighbour: heat goes from what is hotter to what is colder
+	if g.needed == 0 || now.at-g.needed > neededFor { // otherwise it was hotter than these a moment ago
+		given = max(given, warmest)
+	}
+	if now.actual <= given {
+		return finding{}
+	}
+	if then, ok := g.ago.before(now, b.rest, lasts); ok && now.actual > max(g.setpoint+max(b.above, learnedTimes*g.Ways.Overshoot), given) {
+		if fell := then - now.actual; fell < 0.5 && rose < stored {
+			return finding{share: 1, text: func() string {
 				return fmt.Sprintf("the %s is at %.0f °C, had no duty for %.0f s and does not cool: its switch may be stuck. Switch the printer off at its plug", g.Heater, now.actual, lasts)
 			}}
 		}
 	}
-	return f
+	return finding{share: rose / stored, text: func() string {
+		return fmt.Sprintf("the %s rose from %.0f to %.0f °C without any duty: its switch may be stuck. Switch the printer off at its plug", g.Heater, low, now.actual)
+	}}
 }
 
 // frozen claims that a sensor says the same whatever the heater does: while the duty
@@ -266,12 +272,18 @@ func (g *Guard) frozen(b *bounds, now moment, r Reading, tells bool) finding {
 	if lasts == 0 {
 		return finding{}
 	}
-	g.lately.Stand = max(g.lately.Stand, lasts)
 	f := finding{text: func() string {
 		return fmt.Sprintf("the %s has read %.2f °C without any change for %.0f s: does its sensor sit where it should?", g.Heater, now.actual, lasts)
 	}}
+	if tells && g.proven && g.still.most <= noDutyAt && now.actual > warmest { // it must cool
+		f.share = lasts / b.cools
+	}
+	if g.Ways.Step >= coarseSteps || whole(now.actual) {
+		return f
+	}
+	g.lately.Stand = max(g.lately.Stand, lasts)
 	if g.warmed() && g.Ways.Stand < mostStand { // otherwise its steps are too coarse
-		f.share = lasts / max(4*b.stands, longTimes*g.Ways.Stand)
+		f.share = max(f.share, lasts/max(4*b.stands, longTimes*g.Ways.Stand))
 	}
 	if !tells {
 		return f
@@ -295,7 +307,7 @@ func (g *Guard) grows(now moment) finding {
 		return finding{blind: true}
 	}
 	g.grew = max(g.grew, g.Growth.Hotter)
-	return finding{share: g.Growth.Hotter / max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew), text: func() string {
+	return finding{alone: g.Growth.Alone, share: g.Growth.Hotter / max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew), text: func() string {
 		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place? Then it is %.0f K hotter than it reads. Or has it lost its sock?", g.Heater, 100*g.Growth.Share, g.setpoint, g.Growth.Hotter)
 	}}
 }

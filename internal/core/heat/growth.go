@@ -1,12 +1,20 @@
 package heat
 
-import "math"
+import (
+	"math"
+	"time"
+)
 
 // Growth is by what share more duty a heater needs at the least than it did in this run.
 type Growth struct {
 	Share  float64
 	Hotter float64 // K that it is hotter by than it reads, if its sensor leaves it
 	Known  bool    // it can be told
+	Alone  bool    // no other heater holds its temperature, that would need more as well in a draught, a cold room, a weak supply
+
+	at    float64 // s of the last stretch
+	since float64 // s since which it needs more
+	above float64 // K that it is hotter than the reference
 }
 
 // growth finds a Growth: what stretches take beyond what a Need of some time ago
@@ -15,7 +23,8 @@ type Growth struct {
 type growth struct {
 	seen   int       // stretches until the first of then
 	then   [2]Need   // of some time ago, and of half that
-	taken  float64   // s when the second was
+	since  float64   // s when the first was
+	taken  float64   // and the second
 	recent []float64 // share of the loss that the last stretches took more
 	last   float64   // of them, or of those before
 	at     float64   // s of the last
@@ -38,6 +47,7 @@ const (
 	growthLow     = 0.015 // the least that the noise may be before it is known
 	growthHigh    = 0.03  // and the most
 	growthClear   = 4.0   // times the noise that what is looked for must be
+	growthOld     = 6.0   // stretches after which it is none of now
 	growthNoise   = 3.0   // standard deviations that are no noise
 )
 
@@ -49,7 +59,7 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	x := k.row(s, 1)
 	loss := n.Mean[needLoss] * x[needLoss]
 	if g.seen++; g.seen <= growthKnown || loss <= 0 {
-		g.then, g.taken = [2]Need{*n, *n}, s.at
+		g.then, g.since, g.taken = [2]Need{*n, *n}, s.at, s.at
 		return
 	}
 	still := x
@@ -60,7 +70,7 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	}
 	switch {
 	case unsure(still): // of conditions that were not seen by then
-		g.then, g.taken, g.recent = [2]Need{*n, *n}, s.at, g.recent[:0]
+		g.then, g.since, g.taken, g.recent = [2]Need{*n, *n}, s.at, s.at, g.recent[:0]
 		return // but what came all at once is still there, of what is known now
 	case unsure(x):
 		return
@@ -71,7 +81,7 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 		g.noise = min(max(math.Sqrt(n.Left)/loss, growthLow), growthHigh)
 	}
 	ordinary := math.Abs(share)*(s.actual-reference) < k.grows/2
-	g.follow(k, share-g.last, gap, ordinary)
+	g.follow(k, share-g.last, gap)
 	g.last = share
 	if s.at > g.until {
 		g.steps, g.step = 0, 0
@@ -81,12 +91,12 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	}
 	g.recent = append(g.recent, share)
 	if s.at-g.taken > k.slow/2 && ordinary {
-		g.then, g.taken = [2]Need{g.then[1], *n}, s.at
+		g.then, g.since, g.taken = [2]Need{g.then[1], *n}, g.taken, s.at
 	}
 }
 
 // follow takes by how much more a stretch took than the one before it, some seconds ago.
-func (g *growth) follow(k *needKind, more, gap float64, ordinary bool) {
+func (g *growth) follow(k *needKind, more, gap float64) {
 	switch jumps := math.Abs(more) > max(growthStep*min(gap/k.stretch, 2), growthNoise*math.Sqrt2*g.noise); {
 	case jumps && more > 0:
 		if g.steps++; g.steps <= growthSteps { // a draught is there after that
@@ -97,9 +107,6 @@ func (g *growth) follow(k *needKind, more, gap float64, ordinary bool) {
 		g.steps, g.step = 0, max(g.step+more, 0)
 	default:
 		g.steps = 0
-	}
-	if !ordinary {
-		return
 	}
 	// By successive differences, in which what creeps does not show (J. von Neumann,
 	// Distribution of the Ratio of the Mean Square Successive Difference, 1941).
@@ -118,5 +125,76 @@ func (g *growth) of(k *needKind) Growth {
 		least = min(least, share)
 	}
 	share := least - min(g.step, growthDraught) - growthDoubt*g.noise
-	return Growth{share, share * above, true}
+	return Growth{Share: share, Hotter: share * above, Known: true, at: g.at, since: g.since, above: above}
+}
+
+// level is the duty that the heater needs of late at the most, for span; 0: not known.
+func (g *growth) level() float64 {
+	if len(g.recent) == 0 {
+		return 0
+	}
+	sum, n := 0.0, float64(len(g.recent))
+	for _, share := range g.recent {
+		sum += share
+	}
+	return g.then[0].Mean[needLoss] * (1 + sum/n + levelDoubt*g.noise/math.Sqrt(n))
+}
+
+// A level is what duty a heater needed at a time, for span.
+type level struct{ at, loss float64 }
+
+const (
+	levelsKept = 3 * 3600.0 // s
+	levelLate  = 600.0      // s by which a witness may have come to its temperature later
+	levelDoubt = 2.0        // standard deviations by which it may be more
+	levelOld   = 600.0      // s after which what it says is no more of now
+	toNozzle   = 1.5        // times as much as the bed, that a nozzle may need more in a draught
+	toBed      = 5.0        // times as much as a nozzle in its housing, that a bed may
+)
+
+// Since is by what share more duty the heater may need at a time, s, than it did at another.
+func (w *NeedWatch) Since(then, now float64) (share float64, ok bool) {
+	late := w.growth.level()
+	if late <= 0 || now-w.growth.at > levelOld {
+		return 0, false
+	}
+	for i := len(w.levels) - 1; i >= 0; i-- {
+		if l := w.levels[i]; l.at <= then || i == 0 && l.at <= then+levelLate {
+			return late/l.loss - 1, true
+		}
+	}
+	return 0, false
+}
+
+// Beside is by what more a heater needs than others do: in a draught, in a room that
+// becomes colder, of a supply that is weak, all of them need more.
+func (g Growth) Beside(h Heater, now time.Duration, others map[Heater]*NeedWatch) Growth {
+	if !g.Known || now.Seconds()-g.at > growthOld*needOf(h).stretch {
+		return Growth{}
+	}
+	_, nozzle := h.Tool()
+	most := 0.0
+	g.Alone = true
+	for other, w := range others {
+		_, its := other.Tool()
+		if other == h || other == Chamber || nozzle == its {
+			continue
+		}
+		share, ok := w.Since(g.since, now.Seconds())
+		if !ok {
+			continue
+		}
+		g.Alone = false
+		if nozzle {
+			share *= toNozzle
+		} else { // of a room that cools a bed feels as much more as it is nearer to it
+			share *= max(toBed, (w.growth.set-reference)/max(g.above, 10))
+		}
+		most = max(most, share)
+	}
+	if g.Share > 0 {
+		g.Share = max(g.Share-most, 0)
+		g.Hotter = g.Share * g.above
+	}
+	return g
 }

@@ -28,16 +28,17 @@ type bounds struct {
 	least  float64 // and at the least
 	drop   float64 // K that it may fall at the least while its duty does not let up; 0: filament and fan make it fall
 	stands float64 // s for which it may read the same at the least
+	cools  float64 // s without duty after which it reads less, however coarse its steps are, where it is hotter than a room
 }
 
 var (
 	nozzleBounds = bounds{
 		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, expects: 8, sinks: 15, sinksOver: 10,
-		low: 14, lowFor: 12, window: 6, jump: 45, least: 22, stands: 45,
+		low: 14, lowFor: 12, window: 6, jump: 45, least: 22, stands: 45, cools: 60,
 	}
 	bedBounds = bounds{
 		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, expects: 4, sinks: 8, sinksOver: 60,
-		low: 8, lowFor: 45, window: 12, jump: 20, least: 8, drop: 5, stands: 120,
+		low: 8, lowFor: 45, window: 12, jump: 20, least: 8, drop: 5, stands: 120, cools: 600,
 	}
 )
 
@@ -61,7 +62,10 @@ const (
 	grewTimes    = 1.4   // as much more as it ever needed
 	longTimes    = 5.0   // as long as it ever stood still
 	riseShare    = 0.45  // of the slowest rise that it has shown, that must be there
-	plainlyHot   = 60.0  // °C above which no room is
+	warmest      = 90.0  // °C up to which a room or a chamber may warm what is in it
+	beside       = 10.0  // K by which what a hot neighbour warms may read more than the neighbour
+	neededDuty   = 0.05  // with which a heater must be hotter than what is about it
+	neededFor    = 240.0 // s after which a room may have become so much warmer
 	untold       = 60.0  // s without a duty after which the firmware tells none
 	stillRises   = 5.0   // K that a heater has risen on after it was turned off, before the printer is halted
 	stillAfter   = 8.0   // s
@@ -87,12 +91,15 @@ type Guard struct {
 	Experience
 
 	past     []moment
+	bursts   burst
+	steps    steps
 	setpoint float64
 	set      float64 // s since which the setpoint holds
 	from     float64 // °C at which it was given
 	held     bool    // it has been at this setpoint
 	odd      int     // readings off the scale in a row
 	told     float64 // s when a duty was last told
+	needed   float64 // s when it last needed a duty to hold its setpoint; 0: never
 	proven   bool    // the firmware has told a duty that was not nought
 
 	low     float64 // s since which it has been too far below; 0: it is not
@@ -164,6 +171,7 @@ type finding struct {
 	certain bool // it cannot be anything else, whatever the guard has earned
 
 	doubtful bool // it rests on a duty that is not told, so that only what was earned counts
+	alone    bool // nothing else speaks of it that could, so that it is only told
 	blind    bool // nothing could be told, so that nothing is earned
 }
 
@@ -181,12 +189,16 @@ func (g *Guard) Note(wall time.Time, at time.Duration, r Reading, around float64
 		g.Standings = map[GuardName]*Standing{}
 	}
 	now := moment{at: at.Seconds(), actual: r.Actual, duty: r.Duty}
-	if n := len(g.past); n > 0 && (now.at < g.past[n-1].at || now.at-g.past[n-1].at > fullRate.Seconds()) {
-		g.lose()
-	}
 	passed := 0.0
 	if n := len(g.past); n > 0 {
 		passed = now.at - g.past[n-1].at
+	}
+	if passed < 0 || passed > fullRate.Seconds() {
+		g.lose()
+		passed = 0
+	}
+	if g.bursts.goesOn(now.at) {
+		g.together()
 	}
 	if r.HasSetpoint && r.Setpoint != g.setpoint {
 		g.lately.Grew, g.grew = max(g.lately.Grew, g.grew), 0 // it was ordinary
@@ -200,7 +212,7 @@ func (g *Guard) Note(wall time.Time, at time.Duration, r Reading, around float64
 		if g.Apart {
 			g.lose()
 		} else {
-			g.judge(now, r, around, &found)
+			g.judge(now, r, passed, around, &found)
 		}
 	}
 	return g.conclude(wall, now, passed, found)
@@ -214,11 +226,24 @@ func (g *Guard) lose() {
 	g.lately = Ways{Most: g.lately.Most}
 }
 
-// judge lets every guard look at a reading.
-func (g *Guard) judge(now moment, r Reading, around float64, found *findings) {
+// together drops the reading before, which came together with this one, and what began
+// with it.
+func (g *Guard) together() {
+	g.past = g.past[:max(len(g.past)-1, 0)]
+	for _, p := range []*phase{&g.full, &g.idle, &g.still} {
+		p.on = p.on && p.begun < g.bursts.began
+	}
+	g.slow.on, g.rise.on = false, false
+}
+
+// judge lets every guard look at a reading, so many seconds after the last one.
+func (g *Guard) judge(now moment, r Reading, passed, around float64, found *findings) {
 	b := boundsOf(g.Heater)
 	if len(g.past) == history {
 		g.past = append(g.past[:0], g.past[1:]...)
+	}
+	if g.held {
+		g.goesBy(g.steps.note(r.Actual))
 	}
 	if n := len(g.past); !r.HasDuty && n > 0 { // what it was before is the best there is
 		now.duty = g.past[n-1].duty
@@ -232,6 +257,9 @@ func (g *Guard) judge(now moment, r Reading, around float64, found *findings) {
 	tells := g.proven && now.at-g.told <= untold
 	if below := math.Abs(r.Actual - g.setpoint); g.setpoint > 0 && below <= holdBand {
 		g.held = true
+		if tells && now.duty >= neededDuty {
+			g.needed = now.at
+		}
 	}
 
 	found[atFalling] = g.falling(b, now)
@@ -242,7 +270,7 @@ func (g *Guard) judge(now moment, r Reading, around float64, found *findings) {
 	}
 	found[atNoRise] = g.noRise(b, now)
 	found[atNoRise].doubtful = !tells
-	found[atSlowRise] = g.slowRise(b, now)
+	found[atSlowRise] = g.slowRise(b, now, passed)
 	found[atRunaway] = g.runaway(b, now, around)
 	found[atFrozen] = g.frozen(b, now, r, tells)
 	found[atGrowing] = g.grows(now)
@@ -250,6 +278,19 @@ func (g *Guard) judge(now moment, r Reading, around float64, found *findings) {
 	if g.held && g.from < g.setpoint-holdBand {
 		g.lately.Overshoot = max(g.lately.Overshoot, r.Actual-g.setpoint)
 	}
+}
+
+// goesBy takes the step by which readings go, K, as soon as that is known. By other steps
+// they stand still for other times.
+func (g *Guard) goesBy(step float64) {
+	if step == 0 {
+		return
+	}
+	if otherStep(step, g.Ways.Step) {
+		g.Ways.Stand, g.Ways.Moved, g.lately.Stand, g.lately.Moved = 0, 0, 0, 0
+		g.Standings[Frozen].Quiet = 0
+	}
+	g.Ways.Step = step
 }
 
 // conclude raises what is new, and keeps how near ordinary life has come.
@@ -277,6 +318,8 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 				a.Action = rules[name].action
 			case f.doubtful:
 				a.Action = milder(a.Action, s.earned())
+			case f.alone:
+				a.Action = Tell
 			}
 			alarms, g.mild[i] = append(alarms, a), a.Action == Tell
 			if rules[name].rising && a.Action == CoolOff && s.May(name) == HaltAll {
@@ -334,11 +377,12 @@ func (t *trail) note(now moment, seconds float64) {
 	t.n++
 }
 
-// before is the temperature so many seconds before a reading.
-func (t *trail) before(now moment, seconds float64) (float64, bool) {
+// before is the temperature so many seconds before a reading, or a little earlier, but
+// not more than so many.
+func (t *trail) before(now moment, seconds, most float64) (float64, bool) {
 	for i := t.n - 1; i >= 0; i-- {
-		if now.at-t.steps[i].at >= seconds {
-			return t.steps[i].was, true
+		if ago := now.at - t.steps[i].at; ago >= seconds {
+			return t.steps[i].was, ago <= most
 		}
 	}
 	return 0, false

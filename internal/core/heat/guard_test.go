@@ -35,7 +35,7 @@ func newWatched(c simprinter.Config) *watched {
 			around = w.last[heat.Bed].Actual
 		}
 		w.needs[r.Heater].Note(at, r, w.conditions(r.Heater))
-		w.guards[r.Heater].Growth = w.needs[r.Heater].Growth()
+		w.guards[r.Heater].Growth = w.needs[r.Heater].Growth().Beside(r.Heater, at, w.needs)
 		if flows := w.needs[r.Heater].Flow(); r.Heater == heat.Nozzle {
 			if flows.Stopped && !w.stopped {
 				w.alarms, w.at = append(w.alarms, heat.Alarm{Heater: r.Heater, Guard: heat.NoFlow, Action: heat.Tell, Text: "nothing flows"}), append(w.at, w.now)

@@ -19,6 +19,7 @@ type NeedWatch struct {
 
 	gathers stretcher
 	growth  growth
+	levels  []level // of the last hours, the oldest first
 	none    Need    // of the claim that nothing flows
 	before  Need    // Need, before anything spoke against the flow
 	sum     float64 // the test's cumulative sum
@@ -46,7 +47,7 @@ func (w *NeedWatch) Note(at time.Duration, r Reading, c Conditions) {
 		if w.Need.Seen == 0 {
 			w.Need = newNeed(w.gathers.kind)
 		}
-		w.Need.begin()
+		w.Need.begin(w.gathers.kind)
 		w.none, w.before = w.Need, w.Need
 	case over:
 		s := w.gathers.take()
@@ -55,12 +56,21 @@ func (w *NeedWatch) Note(at time.Duration, r Reading, c Conditions) {
 		if w.counts *= 0.9; s.settled {
 			w.counts += 0.1
 			w.growth.note(w.gathers.kind, &w.Need, s)
+			w.keepLevel(s.at)
 			w.weigh(s)
 		}
 	}
 	if n := len(w.gathers.past); n > 1 {
 		w.asked = meanFlow(w.gathers.past, w.gathers.past[n-1].at-nozzleNeed.stretch, w.gathers.past[n-1].at)
 	}
+}
+
+// keepLevel keeps what the heater needs at a time, s.
+func (w *NeedWatch) keepLevel(at float64) {
+	for len(w.levels) > 0 && (at-w.levels[0].at > levelsKept || at < w.levels[0].at) {
+		w.levels = w.levels[1:]
+	}
+	w.levels = append(w.levels, level{at, w.Need.Mean[needLoss]})
 }
 
 // Kept is what has been learned, without what may be a fault.

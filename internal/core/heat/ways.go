@@ -16,6 +16,7 @@ type Ways struct {
 	Drop      float64   // and while its duty did not let up
 	Stand     float64   // s for which it read the same to the last digit while it was on
 	Moved     float64   // and while its duty moved
+	Step      float64   // K by which its readings go while it holds; 0: not known
 	Grew      float64   // K that it would have been hotter by than it read, by what duty it needed
 	Slowest   []float64 // K/s at full duty, the slowest time through each riseBand; 0: never seen
 }
@@ -39,6 +40,9 @@ func (w Ways) with(o Ways) Ways {
 	w.Fall, w.Drop = min(max(w.Fall, o.Fall), mostFall), min(max(w.Drop, o.Drop), mostFall)
 	w.Grew = min(max(w.Grew, o.Grew), mostGrew)
 	w.Stand, w.Moved = min(max(w.Stand, o.Stand), mostStand), min(max(w.Moved, o.Moved), mostStand)
+	if w.Step == 0 {
+		w.Step = o.Step
+	}
 	w.Slowest = slices.Clone(w.Slowest)
 	for band, speed := range o.Slowest {
 		w.note(band, speed)
