@@ -41,7 +41,6 @@ const (
 	growthMoves   = 15.0  // K of another temperature, at which a heater needs another share
 	growthStep    = 0.04  // from one stretch to the next, that comes all at once
 	growthSteps   = 2     // stretches in which it does
-	growthLasts   = 4     // times as long as what must show it, after which no draught does it
 	growthDraught = 0.7   // that a draught takes at the most
 	growthDoubt   = 1.5   // standard deviations that are given to noise
 	growthLow     = 0.015 // the least that the noise may be before it is known
@@ -101,7 +100,7 @@ func (g *growth) follow(k *needKind, more, gap float64) {
 	case jumps && more > 0:
 		if g.steps++; g.steps <= growthSteps { // a draught is there after that
 			g.step += more
-			g.until = g.at + growthLasts*float64(k.recent)*k.stretch
+			g.until = g.at + k.blows
 		}
 	case jumps:
 		g.steps, g.step = 0, max(g.step+more, 0)

@@ -35,6 +35,7 @@ var fanKnots = [needMelt - needFan]float64{0.06, 0.2, 0.45, 0.7, 1}
 type needKind struct {
 	span    float64 // K that the duties belong to
 	stretch float64 // s of one stretch
+	gusts   float64 // of the fan's speed, that are a step; a bed feels each too slowly
 	stands  float64 // s after a step of fan or setpoint until it has settled
 	soaks   [needs - needSoak]float64
 	soaked  float64 // share of the loss that what is colder behind it takes at first, give or take
@@ -44,12 +45,13 @@ type needKind struct {
 	recent  int     // stretches all of which must show that it needs more
 	sure    float64 // of the loss, that what is taken off it may be uncertain by
 	slow    float64 // s in which what it needs may change by itself
+	blows   float64 // s for which what came all at once may be a draught, and goes
 	grows   float64 // K that it must be hotter by, by what it needs, before it counts
 }
 
 var (
-	nozzleNeed = needKind{span: 200, stretch: 15, stands: 15, soaks: [...]float64{100, 450}, soaked: 0.15, rooms: 0.06, rise: 0.45, lag: 3, recent: 2, sure: 0.05, slow: 2400, grows: 26}
-	bedNeed    = needKind{span: 60, stretch: 60, stands: 60, soaks: [...]float64{300, 1500}, soaked: 0.3, rooms: 0.25, rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, grows: 28}
+	nozzleNeed = needKind{span: 200, stretch: 15, gusts: 0.1, stands: 15, soaks: [...]float64{100, 450}, soaked: 0.15, rooms: 0.06, rise: 0.45, lag: 3, recent: 2, sure: 0.05, slow: 2400, blows: 480, grows: 26}
+	bedNeed    = needKind{span: 60, stretch: 60, gusts: 2, stands: 60, soaks: [...]float64{300, 1500}, soaked: 0.3, rooms: 0.25, rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, blows: 1800, grows: 28}
 )
 
 func needOf(h Heater) *needKind {

@@ -9,10 +9,11 @@ import (
 // that speaks of: filament that does not flow, and a heater that needs more and more.
 //
 // Molten filament carries heat away, by a share that the nozzle's Need knows. Stretch
-// by stretch the watch carries on two claims, "what the file asks for flows" and "since
-// then nothing flows", each with all that it makes of room, fan and supply, and compares
+// by stretch the watch carries on three claims, "what the file asks for flows", "since
+// then nothing flows" and "all flows, and what the heater loses went back to what it was
+// before it grew", each with all that it makes of room, fan and supply, and compares
 // how likely they made what came: Page's cumulative sum test (E. S. Page, Continuous
-// Inspection Schemes, Biometrika 41, 1954) of two Kalman filters. Where room or fan
+// Inspection Schemes, Biometrika 41, 1954) of Kalman filters. Where room or fan
 // explain what came as well, neither wins.
 type NeedWatch struct {
 	Need Need // as of the claim that all flows
@@ -21,6 +22,8 @@ type NeedWatch struct {
 	growth  growth
 	levels  []level // of the last hours, the oldest first
 	none    Need    // of the claim that nothing flows
+	back    Need    // of the claim that all flows, and that the heater's loss went back to what it was
+	against float64 // what speaks for none against that, as a logarithm
 	before  Need    // Need, before anything spoke against the flow
 	sum     float64 // the test's cumulative sum
 	counts  float64 // share of the stretches that count
@@ -53,6 +56,7 @@ func (w *NeedWatch) Note(at time.Duration, r Reading, c Conditions) {
 		s := w.gathers.take()
 		w.Need.passes()
 		w.none.passes()
+		w.back.passes()
 		if w.counts *= 0.9; s.settled {
 			w.counts += 0.1
 			w.growth.note(w.gathers.kind, &w.Need, s)

@@ -32,7 +32,6 @@ type stretcher struct {
 
 const (
 	holds           = 3 * holdBand // K about its setpoint within which a heater holds it
-	fanSteps        = 0.1          // of the fan's speed, that are a step
 	flowLags        = 2.0          // s by which the flow of what the printer has taken is late
 	dutyTold        = 4.0          // s that a duty holds without being told anew
 	stretchReadings = 6            // that a stretch has at the least, however long that takes
@@ -67,7 +66,7 @@ func (g *stretcher) note(at time.Duration, r Reading, c Conditions) (begins, hol
 	if g.kind == nil {
 		g.kind = needOf(r.Heater)
 	}
-	if n == 0 || r.Setpoint != g.set || math.Abs(c.Fan-g.past[n-1].conditions.Fan) > fanSteps || unknown {
+	if n == 0 || r.Setpoint != g.set || math.Abs(c.Fan-g.past[n-1].conditions.Fan) > g.kind.gusts || unknown {
 		g.stood, g.set = now.at, r.Setpoint
 	}
 	if n == history {
