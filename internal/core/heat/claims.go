@@ -199,7 +199,7 @@ func (g *Guard) slowRise(b *bounds, now moment, passed float64) finding {
 		return finding{}
 	}
 	if !g.slow.on {
-		g.slow = expectation{on: true, from: now.actual}
+		g.slow = expectation{on: true, begun: now.at, from: now.actual}
 		return finding{}
 	}
 	g.slow.expected += slowest * passed
@@ -215,7 +215,7 @@ func (g *Guard) slowRise(b *bounds, now moment, passed float64) finding {
 		},
 	}
 	if rose >= expected/2 || expected > 3*b.expects { // so far it is well, or has been told
-		g.slow = expectation{on: true, from: now.actual}
+		g.slow = expectation{on: true, begun: now.at, from: now.actual}
 	}
 	return f
 }
@@ -244,7 +244,7 @@ func (g *Guard) runaway(b *bounds, now moment, around float64) finding {
 	if lasts < b.rest { // what comes later is not its own masses' heat
 		g.lately.Carry = max(g.lately.Carry, rose)
 	}
-	given := around + beside // by a room, a chamber, a neighbour: heat goes from what is hotter to what is colder
+	given := around + beside                          // by a room, a chamber, a neighbour: heat goes from what is hotter to what is colder
 	if g.needed == 0 || now.at-g.needed > neededFor { // otherwise it was hotter than these a moment ago
 		given = max(given, warmest)
 	}
@@ -307,7 +307,7 @@ func (g *Guard) grows(now moment) finding {
 		return finding{blind: true}
 	}
 	g.grew = max(g.grew, g.Growth.Hotter)
-	return finding{alone: g.Growth.Alone, share: g.Growth.Hotter / max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew), text: func() string {
+	return finding{unsure: !g.Growth.Sure, share: g.Growth.Hotter / max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew), text: func() string {
 		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place? Then it is %.0f K hotter than it reads. Or has it lost its sock?", g.Heater, 100*g.Growth.Share, g.setpoint, g.Growth.Hotter)
 	}}
 }

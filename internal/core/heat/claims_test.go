@@ -156,7 +156,7 @@ func TestANozzleWarmsNoBed(t *testing.T) {
 func TestWhatGoesBackALittleIsNotToldAgain(t *testing.T) {
 	g := warmedUp()
 	alarms := told(g, 200, 800, func(s float64) heat.Reading { // about what is told of a heater that needs more and more
-		g.Growth = heat.Growth{Known: true, Share: 0.15, Hotter: 26.5 + 2*float64(int(s/20)%2-1)}
+		g.Growth = heat.Growth{Known: true, Sure: true, Share: 0.15, Hotter: 26.5 + 2*float64(int(s/20)%2-1)}
 		return heat.Reading{Actual: 200 + 0.1*float64(int(s)%2), Setpoint: 200, Duty: 0.4, HasDuty: true}
 	})
 	if len(alarms) != 1 || alarms[0].Guard != heat.Growing || alarms[0].Action != heat.Tell {
@@ -177,7 +177,7 @@ func TestWhatDidSomethingMayDoItAgainAsSoonAsItHasGoneBack(t *testing.T) {
 	g.Bound(heat.Growing, heat.CoolOff) // a keeper trusts it
 	alarms := 0
 	for i, hotter := range []float64{30, 22, 30} {
-		g.Growth = heat.Growth{Known: true, Share: 0.15, Hotter: hotter}
+		g.Growth = heat.Growth{Known: true, Sure: true, Share: 0.15, Hotter: hotter}
 		alarms += len(told(g, 200+10*i, 210+10*i, func(s float64) heat.Reading {
 			return heat.Reading{Actual: 200 + 0.1*float64(int(s)%2), Setpoint: 200, Duty: 0.4, HasDuty: true}
 		}))

@@ -10,29 +10,31 @@ type Growth struct {
 	Share  float64
 	Hotter float64 // K that it is hotter by than it reads, if its sensor leaves it
 	Known  bool    // it can be told
-	Alone  bool    // no other heater holds its temperature, that would need more as well in a draught, a cold room, a weak supply
+	Sure   bool    // another heater holds its temperature and surely needs no more, as it would in a draught, a cold room, of a weak supply
 
-	at    float64 // s of the last stretch
-	since float64 // s since which it needs more
-	above float64 // K that it is hotter than the reference
+	at      float64 // s of the last stretch
+	since   float64 // s since which it needs more
+	step    float64 // of Share, that came all at once
+	stepped float64 // s when it did
+	above   float64 // K that it is hotter than the reference
 }
 
 // growth finds a Growth: what stretches take beyond what a Need of some time ago
 // expects of them. What comes all at once may be a draught, and counts when it has
 // lasted; what creeps counts at once.
 type growth struct {
-	seen   int       // stretches until the first of then
-	then   [2]Need   // of some time ago, and of half that
-	since  float64   // s when the first was
-	taken  float64   // and the second
-	recent []float64 // share of the loss that the last stretches took more
-	last   float64   // of them, or of those before
-	at     float64   // s of the last
-	set    float64   // °C that all this is of
-	step   float64   // what came all at once
-	steps  int       // stretches in which it came
-	until  float64   // s until which that may be a draught
-	noise  float64   // standard deviation of one of recent
+	seen    int       // stretches until the first of then
+	then    [2]Need   // of some time ago, and of half that
+	since   float64   // s when the first was
+	taken   float64   // and the second
+	recent  []float64 // share of the loss that the last stretches took more
+	last    float64   // of them, or of those before
+	at      float64   // s of the last
+	set     float64   // °C that all this is of
+	step    float64   // what came all at once
+	steps   int       // stretches in which it came
+	stepped float64   // s when it did
+	noise   float64   // standard deviation of one of recent
 }
 
 // Shares are of the loss.
@@ -82,7 +84,7 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	ordinary := math.Abs(share)*(s.actual-reference) < k.grows/2
 	g.follow(k, share-g.last, gap)
 	g.last = share
-	if s.at > g.until {
+	if s.at > g.stepped+k.blows {
 		g.steps, g.step = 0, 0
 	}
 	if len(g.recent) == k.recent {
@@ -100,7 +102,7 @@ func (g *growth) follow(k *needKind, more, gap float64) {
 	case jumps && more > 0:
 		if g.steps++; g.steps <= growthSteps { // a draught is there after that
 			g.step += more
-			g.until = g.at + k.blows
+			g.stepped = g.at
 		}
 	case jumps:
 		g.steps, g.step = 0, max(g.step+more, 0)
@@ -123,20 +125,21 @@ func (g *growth) of(k *needKind) Growth {
 	for _, share := range g.recent {
 		least = min(least, share)
 	}
-	share := least - min(g.step, growthDraught) - growthDoubt*g.noise
-	return Growth{Share: share, Hotter: share * above, Known: true, at: g.at, since: g.since, above: above}
+	share := least - growthDoubt*g.noise
+	return Growth{Share: share, Hotter: share * above, Known: true, at: g.at, since: g.since, step: g.step, stepped: g.stepped, above: above}
 }
 
-// level is the duty that the heater needs of late at the most, for span; 0: not known.
-func (g *growth) level() float64 {
+// level is the duty that the heater needs of late, for span, and by what share of that it is
+// uncertain; 0: not known.
+func (g *growth) level() (loss, doubt float64) {
 	if len(g.recent) == 0 {
-		return 0
+		return 0, 0
 	}
 	sum, n := 0.0, float64(len(g.recent))
 	for _, share := range g.recent {
 		sum += share
 	}
-	return g.then[0].Mean[needLoss] * (1 + sum/n + levelDoubt*g.noise/math.Sqrt(n))
+	return g.then[0].Mean[needLoss] * (1 + sum/n), g.noise / math.Sqrt(n)
 }
 
 // A level is what duty a heater needed at a time, for span.
@@ -151,49 +154,55 @@ const (
 	toBed      = 5.0        // times as much as a nozzle in its housing, that a bed may
 )
 
-// Since is by what share more duty the heater may need at a time, s, than it did at another.
-func (w *NeedWatch) Since(then, now float64) (share float64, ok bool) {
-	late := w.growth.level()
+// Since is by what share more duty the heater needs at a time, s, than it did at another,
+// and the standard deviation of that.
+func (w *NeedWatch) Since(then, now float64) (share, doubt float64, ok bool) {
+	late, doubt := w.growth.level()
 	if late <= 0 || now-w.growth.at > levelOld {
-		return 0, false
+		return 0, 0, false
 	}
 	for i := len(w.levels) - 1; i >= 0; i-- {
 		if l := w.levels[i]; l.at <= then || i == 0 && l.at <= then+levelLate {
-			return late/l.loss - 1, true
+			return late/l.loss - 1, doubt, true
 		}
 	}
-	return 0, false
+	return 0, 0, false
 }
 
 // Beside is by what more a heater needs than others do: in a draught, in a room that
 // becomes colder, of a supply that is weak, all of them need more.
 func (g Growth) Beside(h Heater, now time.Duration, others map[Heater]*NeedWatch) Growth {
-	if !g.Known || now.Seconds()-g.at > growthOld*needOf(h).stretch {
+	k := needOf(h)
+	if !g.Known || now.Seconds()-g.at > growthOld*k.stretch {
 		return Growth{}
 	}
 	_, nozzle := h.Tool()
-	most := 0.0
-	g.Alone = true
+	seen, likely, most := false, 0.0, 0.0
 	for other, w := range others {
 		_, its := other.Tool()
 		if other == h || other == Chamber || nozzle == its {
 			continue
 		}
-		share, ok := w.Since(g.since, now.Seconds())
+		share, doubt, ok := w.Since(g.since, now.Seconds())
 		if !ok {
 			continue
 		}
-		g.Alone = false
-		if nozzle {
-			share *= toNozzle
-		} else { // of a room that cools a bed feels as much more as it is nearer to it
-			share *= max(toBed, (w.growth.set-reference)/max(g.above, 10))
+		seen = true
+		times := toNozzle
+		if !nozzle { // a room that becomes colder is nearer to what a bed has
+			times = max(toBed, (w.growth.set-reference)/max(g.above, 10))
 		}
-		most = max(most, share)
+		likely, most = max(likely, times*share), max(most, times*(share+levelDoubt*doubt))
 	}
-	if g.Share > 0 {
-		g.Share = max(g.Share-most, 0)
-		g.Hotter = g.Share * g.above
+	lasts := k.blows
+	if seen { // and it needs no more, so that it is no draught
+		lasts /= 2
 	}
+	if now.Seconds()-g.stepped < lasts {
+		g.Share -= min(g.step, growthDraught)
+	}
+	g.Sure = seen && (g.Share-most)*g.above >= k.grows
+	g.Share = max(g.Share-likely, 0)
+	g.Hotter = g.Share * g.above
 	return g
 }

@@ -158,6 +158,7 @@ type passage struct {
 // expectation is how far a heater has risen and how far it should have.
 type expectation struct {
 	on       bool
+	begun    float64 // s
 	from     float64 // °C
 	expected float64 // K
 	gap      float64 // s, the longest between two readings: those behind it may have been held up as long
@@ -171,7 +172,7 @@ type finding struct {
 	certain bool // it cannot be anything else, whatever the guard has earned
 
 	doubtful bool // it rests on a duty that is not told, so that only what was earned counts
-	alone    bool // nothing else speaks of it that could, so that it is only told
+	unsure   bool // what else could be it is not surely excluded, so that it is only told
 	blind    bool // nothing could be told, so that nothing is earned
 }
 
@@ -233,7 +234,8 @@ func (g *Guard) together() {
 	for _, p := range []*phase{&g.full, &g.idle, &g.still} {
 		p.on = p.on && p.begun < g.bursts.began
 	}
-	g.slow.on, g.rise.on = false, false
+	g.slow.on = g.slow.on && g.slow.begun < g.bursts.began
+	g.rise.on = g.rise.on && g.rise.begun.at < g.bursts.began
 }
 
 // judge lets every guard look at a reading, so many seconds after the last one.
@@ -318,7 +320,7 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 				a.Action = rules[name].action
 			case f.doubtful:
 				a.Action = milder(a.Action, s.earned())
-			case f.alone:
+			case f.unsure:
 				a.Action = Tell
 			}
 			alarms, g.mild[i] = append(alarms, a), a.Action == Tell

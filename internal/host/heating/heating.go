@@ -327,7 +327,7 @@ func (h *Heating) Behaviour(ctx context.Context) (Behaviour, error) {
 	out := Behaviour{Models: map[heat.Heater]heat.Model{}, Forecasts: map[heat.Heater]heat.Forecast{}, Needs: map[heat.Heater]heat.Need{}, Growths: map[heat.Heater]heat.Growth{}, Lived: map[heat.Heater]heat.Experience{}, Shapes: map[heat.Heater]heat.Shape{}, Climbs: map[heat.Heater][]heat.Climb{}}
 	err := h.loop.Ask(ctx, func() {
 		for name, t := range h.thermals {
-			out.Needs[name], out.Growths[name] = t.needs.Kept(), t.needs.Growth()
+			out.Needs[name], out.Growths[name] = t.needs.Kept(), t.guard.Growth
 			out.Models[name] = t.learner.Model()
 			out.Shapes[name], out.Climbs[name] = t.learner.Shape, slices.Clone(t.learner.Climbs)
 			out.Lived[name] = t.guard.With(heat.Experience{})
