@@ -222,8 +222,8 @@ func (g *Guard) slowRise(b *bounds, now moment, passed float64) finding {
 
 // runaway claims that heat comes that nobody asked for: hotter than anything about it, the
 // heater rises without duty by more than what its own masses hold, or is not colder after
-// any plateau of theirs. What is no hotter than a room, a chamber or a hot neighbour may have
-// its heat from there, however fast it rises.
+// any plateau of theirs. What is no hotter than a chamber may have its heat from there,
+// unless it rises as only its own element lets it; a cold one is only told.
 func (g *Guard) runaway(b *bounds, now moment, around float64) finding {
 	if !g.idle.on {
 		return finding{}
@@ -244,23 +244,38 @@ func (g *Guard) runaway(b *bounds, now moment, around float64) finding {
 	if lasts < b.rest { // what comes later is not its own masses' heat
 		g.lately.Carry = max(g.lately.Carry, rose)
 	}
-	given := around + beside                          // by a room, a chamber, a neighbour: heat goes from what is hotter to what is colder
-	if g.needed == 0 || now.at-g.needed > neededFor { // otherwise it was hotter than these a moment ago
-		given = max(given, warmest)
-	}
-	if now.actual <= given {
+	if now.actual <= around+beside { // heat goes from what is hotter to what is colder
 		return finding{}
 	}
-	if then, ok := g.ago.before(now, b.rest, lasts); ok && now.actual > max(g.setpoint+max(b.above, learnedTimes*g.Ways.Overshoot), given) {
+	// What held its setpoint with some duty a moment ago was hotter than all about it.
+	hotter := g.needed > 0 && now.at-g.needed <= neededFor
+	unsure := false
+	if !hotter && now.actual <= warmest { // a room or a chamber may warm it, but not as its own element does
+		then, ok := g.agoIn(b.settle)
+		if !ok || lasts < b.settle || now.actual-then < riseShare*g.leastRise(b, now.actual)*b.settle {
+			return finding{}
+		}
+		unsure = now.actual <= plainlyHot
+	}
+	if then, ok := g.ago.before(now, b.rest, lasts); ok && now.actual > max(g.setpoint+max(b.above, learnedTimes*g.Ways.Overshoot), warmest) {
 		if fell := then - now.actual; fell < 0.5 && rose < stored {
 			return finding{share: 1, text: func() string {
 				return fmt.Sprintf("the %s is at %.0f °C, had no duty for %.0f s and does not cool: its switch may be stuck. Switch the printer off at its plug", g.Heater, now.actual, lasts)
 			}}
 		}
 	}
-	return finding{share: rose / stored, text: func() string {
+	return finding{unsure: unsure, share: rose / stored, text: func() string {
 		return fmt.Sprintf("the %s rose from %.0f to %.0f °C without any duty: its switch may be stuck. Switch the printer off at its plug", g.Heater, low, now.actual)
 	}}
+}
+
+// leastRise is how fast the heater rises at full duty at the least at a temperature, K/s:
+// as it has, or as any of its kind does.
+func (g *Guard) leastRise(b *bounds, t float64) float64 {
+	if slowest, ok := g.Ways.slowest(t); ok {
+		return slowest
+	}
+	return b.rises
 }
 
 // frozen claims that a sensor says the same whatever the heater does: while the duty

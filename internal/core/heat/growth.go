@@ -47,7 +47,7 @@ const (
 	growthDoubt   = 1.5   // standard deviations that are given to noise
 	growthLow     = 0.015 // the least that the noise may be before it is known
 	growthHigh    = 0.03  // and the most
-	growthClear   = 4.0   // times the noise that what is looked for must be
+	growthClear   = 5.0   // times the noise that what is looked for must be
 	growthOld     = 6.0   // stretches after which it is none of now
 	growthNoise   = 3.0   // standard deviations that are no noise
 )

@@ -16,6 +16,7 @@ type bounds struct {
 	cold      float64 // °C up to which a rise is sure to come
 	coldFor   float64 // s of full duty without any rise
 	settle    float64 // s of full duty until the rise is there
+	rises     float64 // K/s by which a heater of this kind rises at full duty at the least, where it is cold
 	expects   float64 // K that it must be expected to rise before it is judged by what it has shown
 	sinks     float64 // K by which it falls at full duty
 	sinksOver float64 // s in which it must have gone on falling
@@ -33,11 +34,11 @@ type bounds struct {
 
 var (
 	nozzleBounds = bounds{
-		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, expects: 8, sinks: 15, sinksOver: 10,
+		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, rises: 0.5, expects: 8, sinks: 15, sinksOver: 10,
 		low: 14, lowFor: 12, window: 6, jump: 45, least: 22, stands: 45, cools: 60,
 	}
 	bedBounds = bounds{
-		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, expects: 4, sinks: 8, sinksOver: 60,
+		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, rises: 0.15, expects: 4, sinks: 8, sinksOver: 60,
 		low: 8, lowFor: 45, window: 12, jump: 20, least: 8, drop: 5, stands: 120, cools: 600,
 	}
 )
@@ -62,6 +63,7 @@ const (
 	grewTimes    = 1.4   // as much more as it ever needed
 	longTimes    = 5.0   // as long as it ever stood still
 	riseShare    = 0.45  // of the slowest rise that it has shown, that must be there
+	plainlyHot   = 60.0  // °C above which no room is, and few chambers
 	warmest      = 90.0  // °C up to which a room or a chamber may warm what is in it
 	beside       = 10.0  // K by which what a hot neighbour warms may read more than the neighbour
 	neededDuty   = 0.05  // with which a heater must be hotter than what is about it
@@ -73,6 +75,7 @@ const (
 	learnsAfter  = 300.0 // s without an alarm until what was seen counts as ordinary
 	warmUpLeast  = 20.0  // K from where a setpoint was given to it that make a warm-up
 	heldUp       = 3.0   // s by which a reading may come late though none is missed
+	longSilence  = 8.0   // s without a reading, after which it is not known how far a heater should have risen
 	letsUp       = 0.05  // of the duty that counts as letting up
 	movedDuty    = 0.3   // by which the duty moves while a reading stands still
 	movedShare   = 0.7   // or of itself
@@ -112,11 +115,18 @@ type Guard struct {
 	ago     trail   // temperatures of long before
 	cooling map[GuardName]moment
 	mild    [len(judged)]bool // what was raised was only told
-	raised  [len(judged)]int  // 0: not, 1, or 2: and it cannot be anything else
+	raised  [len(judged)]int  // 0: not; otherwise at which level
 
 	lately  Ways    // what has not become Ways yet
 	quietAt float64 // s since which no alarm is raised
 }
+
+// The levels at which an alarm is raised: at a higher one it is raised anew.
+const (
+	unsureLevel  = iota + 1 // it is only told
+	sureLevel               // it does what the guard has earned
+	certainLevel            // it cannot be anything else
+)
 
 // phase is a stretch in which a condition has held without a break.
 type phase struct {
@@ -234,7 +244,7 @@ func (g *Guard) together() {
 	for _, p := range []*phase{&g.full, &g.idle, &g.still} {
 		p.on = p.on && p.begun < g.bursts.began
 	}
-	g.slow.on = g.slow.on && g.slow.begun < g.bursts.began
+	g.slow.on = g.slow.on && g.slow.begun < g.bursts.began && g.slow.gap < longSilence
 	g.rise.on = g.rise.on && g.rise.begun.at < g.bursts.began
 }
 
@@ -303,9 +313,11 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 		f := &found[i]
 		wrong, level := f.share >= 1, 0
 		if alarm = alarm || wrong; wrong {
-			level = 1
-			if f.certain {
-				level = 2
+			switch level = sureLevel; {
+			case f.certain:
+				level = certainLevel
+			case f.unsure:
+				level = unsureLevel
 			}
 		}
 		s := g.Standings[name]
