@@ -51,7 +51,7 @@ type needKind struct {
 
 var (
 	nozzleNeed = needKind{span: 200, stretch: 15, gusts: 0.1, stands: 15, soaks: [...]float64{100, 450}, soaked: 0.15, rooms: 0.06, rise: 0.45, lag: 3, recent: 2, sure: 0.05, slow: 2400, blows: 480, grows: 26}
-	bedNeed    = needKind{span: 60, stretch: 60, gusts: 2, stands: 60, soaks: [...]float64{300, 1500}, soaked: 0.15, rooms: 0.06, rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, blows: 1500, grows: 28}
+	bedNeed    = needKind{span: 60, stretch: 60, gusts: 2, stands: 60, soaks: [...]float64{300, 1500}, soaked: 0.15, rooms: 0.06, rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, blows: 1500, grows: 27}
 )
 
 func needOf(h Heater) *needKind {
@@ -66,7 +66,7 @@ const (
 	needDuty    = 0.5    // duty for span, with that uncertainty
 	fanSpread   = 0.5    // standard deviation of the fan's whole effect, before it was seen
 	meltSpread  = 0.03   // the same for each mm³/s
-	sagSpread   = 0.04    // the same of the supply
+	sagSpread   = 0.04   // the same of the supply
 	sagMost     = 0.3    // more than which no supply sags
 	soakOver    = 0.37   // of what is colder behind it at first, below which the rest looks like nothing else
 	needNoise   = 0.02   // duty, of one stretch
