@@ -153,7 +153,7 @@ func (g *Guard) noRise(b *bounds, now moment) finding {
 		}
 	}
 	from, long := g.full.from, min(lasts/b.coldFor, near)
-	if then, ok := g.ago.before(now, b.coldFor, lasts); ok {
+	if then, ok := g.ago.before(now, b.coldFor, math.Inf(1)); ok && lasts > b.coldFor {
 		from, long = then, 1
 	}
 	if rose := now.actual - from; from < b.cold && rose < 2 {
