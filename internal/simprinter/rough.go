@@ -98,7 +98,7 @@ type Reports struct {
 
 // Weather is what comes over a house from outside, and goes. The zero value is none.
 type Weather struct {
-	Air     float64 // K that the air about the printer is warmer: a chamber that others heat; a window in winter is below nought
+	Air     float64 // K that the air is warmer: in a chamber that others heat; by a window in winter it is below nought
 	Wind    float64 // that blows, as times of what the room takes away
 	Shelter float64 // share of the wind that does not get at the nozzle
 	Brown   float64 // share of all power that is missing

@@ -153,7 +153,7 @@ func (g *Guard) noRise(b *bounds, now moment) finding {
 		}
 	}
 	from, long := g.full.from, min(lasts/b.coldFor, near)
-	if then, ok := g.ago.before(now, b.coldFor, math.Inf(1)); ok && lasts > b.coldFor {
+	if then, _, ok := g.ago.before(now, b.coldFor); ok && lasts > b.coldFor {
 		from, long = then, 1
 	}
 	if rose := now.actual - from; from < b.cold && rose < 2 {
@@ -257,7 +257,8 @@ func (g *Guard) runaway(b *bounds, now moment, around float64) finding {
 		}
 		unsure = now.actual <= plainlyHot
 	}
-	if then, ok := g.ago.before(now, b.rest, lasts); ok && now.actual > max(g.setpoint+max(b.above, learnedTimes*g.Ways.Overshoot), warmest) {
+	hot := max(g.setpoint+max(b.above, learnedTimes*g.Ways.Overshoot), warmest)
+	if then, ago, ok := g.ago.before(now, b.rest); ok && ago <= lasts && now.actual > hot {
 		if fell := then - now.actual; fell < 0.5 && rose < stored {
 			return finding{share: 1, text: func() string {
 				return fmt.Sprintf("the %s is at %.0f °C, had no duty for %.0f s and does not cool: its switch may be stuck. Switch the printer off at its plug", g.Heater, now.actual, lasts)
@@ -322,7 +323,8 @@ func (g *Guard) grows(now moment) finding {
 		return finding{blind: true}
 	}
 	g.grew = max(g.grew, g.Growth.Hotter)
-	return finding{unsure: !g.Growth.Sure, share: g.Growth.Hotter / max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew), text: func() string {
+	most := max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew)
+	return finding{unsure: !g.Growth.Sure, share: g.Growth.Hotter / most, text: func() string {
 		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place? Then it is %.0f K hotter than it reads. Or has it lost its sock?", g.Heater, 100*g.Growth.Share, g.setpoint, g.Growth.Hotter)
 	}}
 }

@@ -65,8 +65,9 @@ func (w *NeedWatch) Flow() FlowState {
 func (w *NeedWatch) weigh(s stretch) {
 	k := w.gathers.kind
 	flows, none := k.row(s, 1), k.row(s, 0)
+	lowest := w.lowest(s.at)
 	if w.sum <= 0 || !w.Need.knowsFlow() {
-		w.none, w.before, w.back, w.sum, w.against = w.Need, w.Need, w.Need.returns(w.lowest(s.at)), 0, 0
+		w.none, w.before, w.back, w.sum, w.against = w.Need, w.Need, w.Need.returns(lowest), 0, 0
 	}
 	if worth := w.before.Mean[needMelt] * flows[needMelt]; worth > 0 {
 		expected, _ := w.before.expect(flows)
@@ -79,7 +80,7 @@ func (w *NeedWatch) weigh(s stretch) {
 	w.alarm = w.sum >= flowLevel && w.against >= flowBack || w.alarm && w.sum > 0
 	w.sum = min(w.sum, 2*flowLevel)
 	stretches := FlowWithin.Seconds() / s.took * w.counts
-	w.enough = w.before.knowsFlow() && w.before.tells(flows, none, int(stretches), w.lowest(s.at)) >= flowSpare*flowLevel
+	w.enough = w.before.knowsFlow() && w.before.tells(flows, none, int(stretches), lowest) >= flowSpare*flowLevel
 }
 
 // lowest is the least duty that the heater needed of late, for span.

@@ -10,7 +10,7 @@ type Growth struct {
 	Share  float64
 	Hotter float64 // K that it is hotter by than it reads, if its sensor leaves it
 	Known  bool    // it can be told
-	Sure   bool    // another heater holds its temperature and surely needs no more, as it would in a draught, a cold room, of a weak supply
+	Sure   bool    // another heater surely needs no more, as it would in a draught, a cold room, of a weak supply
 
 	at      float64 // s of the last stretch
 	since   float64 // s since which it needs more
@@ -126,7 +126,10 @@ func (g *growth) of(k *needKind) Growth {
 		least = min(least, share)
 	}
 	share := least - growthDoubt*g.noise
-	return Growth{Share: share, Hotter: share * above, Known: true, at: g.at, since: g.since, step: g.step, stepped: g.stepped, above: above}
+	return Growth{
+		Share: share, Hotter: share * above, Known: true,
+		at: g.at, since: g.since, step: g.step, stepped: g.stepped, above: above,
+	}
 }
 
 // level is the duty that the heater needs of late, for span, and by what share of that it is

@@ -29,7 +29,7 @@ type bounds struct {
 	least  float64 // and at the least
 	drop   float64 // K that it may fall at the least while its duty does not let up; 0: filament and fan make it fall
 	stands float64 // s for which it may read the same at the least
-	cools  float64 // s without duty after which it reads less, however coarse its steps are, where it is hotter than a room
+	cools  float64 // s without duty after which it reads less where it is hot, however coarse its steps are
 }
 
 var (
@@ -300,7 +300,9 @@ func (g *Guard) goesBy(step float64) {
 	}
 	if otherStep(step, g.Ways.Step) {
 		g.Ways.Stand, g.Ways.Moved, g.lately.Stand, g.lately.Moved = 0, 0, 0, 0
-		g.Standings[Frozen].Quiet = 0
+		if s := g.Standings[Frozen]; s != nil {
+			s.Quiet = 0 // its trial begins anew
+		}
 	}
 	g.Ways.Step = step
 }
@@ -391,15 +393,15 @@ func (t *trail) note(now moment, seconds float64) {
 	t.n++
 }
 
-// before is the temperature so many seconds before a reading, or a little earlier, but
-// not more than so many.
-func (t *trail) before(now moment, seconds, most float64) (float64, bool) {
+// before is the temperature so many seconds before a reading, or a little earlier, and how
+// long ago that was, s.
+func (t *trail) before(now moment, seconds float64) (then, ago float64, ok bool) {
 	for i := t.n - 1; i >= 0; i-- {
 		if ago := now.at - t.steps[i].at; ago >= seconds {
-			return t.steps[i].was, ago <= most
+			return t.steps[i].was, ago, true
 		}
 	}
-	return 0, false
+	return 0, 0, false
 }
 
 // lowest is the lowest temperature of so many seconds before a reading.

@@ -19,10 +19,9 @@ type watched struct {
 	needs   map[heat.Heater]*heat.NeedWatch
 	alarms  []heat.Alarm
 	at      []time.Duration
-	stopped bool          // no filament seems to flow
-	lived   time.Duration // when it was known
-	air     float64       // K that the air is warmer
-	pace    float64       // mm³/s at which a run draws
+	stopped bool    // no filament seems to flow
+	air     float64 // K that the air is warmer
+	pace    float64 // mm³/s at which a run draws
 }
 
 func newWatched(c simprinter.Config) *watched {
@@ -38,7 +37,8 @@ func newWatched(c simprinter.Config) *watched {
 		w.guards[r.Heater].Growth = w.needs[r.Heater].Growth().Beside(r.Heater, at, w.needs)
 		if flows := w.needs[r.Heater].Flow(); r.Heater == heat.Nozzle {
 			if flows.Stopped && !w.stopped {
-				w.alarms, w.at = append(w.alarms, heat.Alarm{Heater: r.Heater, Guard: heat.NoFlow, Action: heat.Tell, Text: "nothing flows"}), append(w.at, w.now)
+				w.alarms = append(w.alarms, heat.Alarm{Heater: r.Heater, Guard: heat.NoFlow, Action: heat.Tell, Text: "nothing flows"})
+				w.at = append(w.at, w.now)
 			}
 			w.stopped = flows.Stopped
 		}

@@ -38,8 +38,6 @@ type needKind struct {
 	gusts   float64 // of the fan's speed, that are a step; a bed feels each too slowly
 	stands  float64 // s after a step of fan or setpoint until it has settled
 	soaks   [needs - needSoak]float64
-	soaked  float64 // share of the loss that what is colder behind it takes at first, give or take
-	rooms   float64 // the same, by which the loss changes from one run to the next: rooms, doors
 	rise    float64 // s/K, give or take a third
 	lag     float64 // s, give or take a half
 	recent  int     // stretches all of which must show that it needs more
@@ -50,8 +48,14 @@ type needKind struct {
 }
 
 var (
-	nozzleNeed = needKind{span: 200, stretch: 15, gusts: 0.1, stands: 15, soaks: [...]float64{100, 450}, soaked: 0.15, rooms: 0.06, rise: 0.45, lag: 3, recent: 2, sure: 0.05, slow: 2400, blows: 480, grows: 26}
-	bedNeed    = needKind{span: 60, stretch: 60, gusts: 2, stands: 60, soaks: [...]float64{300, 1500}, soaked: 0.15, rooms: 0.06, rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, blows: 1500, grows: 27}
+	nozzleNeed = needKind{
+		span: 200, stretch: 15, gusts: 0.1, stands: 15, soaks: [...]float64{100, 450},
+		rise: 0.45, lag: 3, recent: 2, sure: 0.05, slow: 2400, blows: 480, grows: 26,
+	}
+	bedNeed = needKind{
+		span: 60, stretch: 60, gusts: 2, stands: 60, soaks: [...]float64{300, 1500},
+		rise: 4, lag: 10, recent: 4, sure: 0.25, slow: 7200, blows: 1500, grows: 27,
+	}
 )
 
 func needOf(h Heater) *needKind {
@@ -67,11 +71,13 @@ const (
 	fanSpread   = 0.5    // standard deviation of the fan's whole effect, before it was seen
 	meltSpread  = 0.03   // the same for each mm³/s
 	sagSpread   = 0.04   // the same of the supply
+	soakSpread  = 0.15   // the same of what is colder behind it
 	sagMost     = 0.3    // more than which no supply sags
 	soakOver    = 0.37   // of what is colder behind it at first, below which the rest looks like nothing else
 	needNoise   = 0.02   // duty, of one stretch
 	needLeast   = 0.004  // duty, below which noise is not believed
 	roomWanders = 0.0025 // each stretch
+	roomMoves   = 0.06   // from one run to the next
 	fanMoves    = 0.03   // the same, of the fan's effect: a sock, another duct
 	meltMoves   = 0.15   // the same, as a share of itself: another filament
 	needClip    = 2.5    // standard deviations that one stretch may pull by
@@ -106,16 +112,16 @@ func (n *Need) passes() { n.Var[needLoss][needLoss] += math.Pow(roomWanders*n.Me
 
 // begin lets a run begin: in another room, perhaps with another filament, and with what
 // is behind the heater as cold as it may be.
-func (n *Need) begin(k *needKind) {
+func (n *Need) begin() {
 	loss := n.Mean[needLoss]
-	n.Var[needLoss][needLoss] += math.Pow(k.rooms*loss, 2)
+	n.Var[needLoss][needLoss] += math.Pow(roomMoves*loss, 2)
 	n.fans(fanMoves * loss)
 	n.Var[needMelt][needMelt] += math.Pow(meltMoves*n.Mean[needMelt], 2)
 	for i := needSoak; i < needs; i++ {
 		for j := range n.Var {
 			n.Var[i][j], n.Var[j][i] = 0, 0
 		}
-		n.Mean[i], n.Var[i][i] = 0, math.Pow(k.soaked*loss, 2)
+		n.Mean[i], n.Var[i][i] = 0, math.Pow(soakSpread*loss, 2)
 	}
 }
 
@@ -193,7 +199,7 @@ func (n *Need) learn(x [needs]float64, duty float64) float64 {
 		}
 		gain[i] = px[i] / variance
 	}
-	if x[needs-1] > soakOver*x[needLoss] { // what is colder behind it fades meanwhile, and looks like anything that comes and goes
+	if x[needs-1] > soakOver*x[needLoss] { // what fades meanwhile looks like anything that comes and goes
 		gain[needSag] = 0
 	}
 	for i := range x {

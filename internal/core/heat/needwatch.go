@@ -50,7 +50,7 @@ func (w *NeedWatch) Note(at time.Duration, r Reading, c Conditions) {
 		if w.Need.Seen == 0 {
 			w.Need = newNeed(w.gathers.kind)
 		}
-		w.Need.begin(w.gathers.kind)
+		w.Need.begin()
 		w.none, w.before = w.Need, w.Need
 	case over:
 		s := w.gathers.take()

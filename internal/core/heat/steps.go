@@ -49,11 +49,11 @@ type steps struct {
 }
 
 const (
-	stepsSeen   = 16   // changes that tell the step
-	stepsMost   = 1.6  // K that a step may be
-	stepsOther  = 2.5  // times as large, that is another step
-	coarseSteps = 0.45 // K of a step, from which on a reading may stand still in ordinary life for as long as it likes
-	wholeWithin = 0.005
+	stepsSeen   = 16    // changes that tell the step
+	stepsMost   = 1.6   // K that a step may be
+	stepsOther  = 2.5   // times as large, that is another step
+	coarseSteps = 0.45  // K of a step, from which on a reading may stand still in ordinary life for as long as it likes
+	wholeWithin = 0.005 // K from a whole degree, at which a reading with two places is one
 )
 
 // note takes a reading and returns the step when it is known; otherwise 0.

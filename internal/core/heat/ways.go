@@ -40,7 +40,7 @@ func (w Ways) with(o Ways) Ways {
 	w.Fall, w.Drop = min(max(w.Fall, o.Fall), mostFall), min(max(w.Drop, o.Drop), mostFall)
 	w.Grew = min(max(w.Grew, o.Grew), mostGrew)
 	w.Stand, w.Moved = min(max(w.Stand, o.Stand), mostStand), min(max(w.Moved, o.Moved), mostStand)
-	if w.Step == 0 {
+	if o.Step > 0 {
 		w.Step = o.Step
 	}
 	w.Slowest = slices.Clone(w.Slowest)

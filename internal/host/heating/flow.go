@@ -49,7 +49,7 @@ func (h *Heating) watchNeed(t *thermal, now time.Duration, r heat.Reading, c hea
 		c.Flow = math.NaN()
 	}
 	t.needs.Note(now, r, c)
-	t.guard.Growth = t.needs.Growth().Beside(r.Heater, now, h.needs())
+	t.guard.Growth = t.needs.Growth().Beside(r.Heater, now, h.needs)
 }
 
 // watchFlow looks whether filament flows as the file asks.

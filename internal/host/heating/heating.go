@@ -90,8 +90,9 @@ type Heating struct {
 	heaters  map[heat.Heater]*heat.Watch // that the printer has reported
 	seen     map[heat.Heater]time.Time
 	thermals map[heat.Heater]*thermal
-	heated   bool         // readings have come since everyone was told
-	alarms   []heat.Alarm // that nobody has acknowledged
+	needs    map[heat.Heater]*heat.NeedWatch // of thermals
+	heated   bool                            // readings have come since everyone was told
+	alarms   []heat.Alarm                    // that nobody has acknowledged
 	flow     flowing
 	leash    heat.Leash
 	warming  *warming
@@ -106,6 +107,10 @@ type Heating struct {
 // New returns the part.
 func New(c Config, loop *part.Loop, line part.Line, where Where) *Heating {
 	h := &Heating{cfg: c, loop: loop, line: line, where: where, thermals: newThermals(c), alarms: slices.Clone(c.Alarms), learnedAt: time.Now()}
+	h.needs = map[heat.Heater]*heat.NeedWatch{}
+	for name, t := range h.thermals {
+		h.needs[name] = &t.needs
+	}
 	h.clock.After(c.After)
 	h.leash.After = c.UnusedFor
 	h.forget()

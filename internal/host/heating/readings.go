@@ -120,15 +120,6 @@ func (h *Heating) Learners() map[heat.Heater]*heat.Learner {
 	return out
 }
 
-// needs are the watches of what duty each heater needs.
-func (h *Heating) needs() map[heat.Heater]*heat.NeedWatch {
-	out := make(map[heat.Heater]*heat.NeedWatch, len(h.thermals))
-	for name, t := range h.thermals {
-		out[name] = &t.needs
-	}
-	return out
-}
-
 // last are the last readings of all heaters.
 func (h *Heating) last() map[heat.Heater]heat.Reading {
 	out := make(map[heat.Heater]heat.Reading, len(h.heaters))

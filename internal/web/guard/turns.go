@@ -37,9 +37,15 @@ type turns struct {
 	places chan struct{}
 
 	mu  sync.Mutex
-	own map[string]*ownTurns
+	own map[lane]*ownTurns
 
 	strangers, familiar *rate.Limiter
+}
+
+// A lane is where somebody's requests take turns: those that look, or those that do something.
+type lane struct {
+	who   string
+	looks bool
 }
 
 // ownTurns are somebody's.
@@ -50,14 +56,13 @@ type ownTurns struct {
 
 func newTurns() *turns {
 	limiter := func(pace [2]int) *rate.Limiter { return rate.NewLimiter(rate.Limit(pace[0]), pace[1]) }
-	return &turns{places: make(chan struct{}, atOnce), own: map[string]*ownTurns{}, strangers: limiter(strangersPace), familiar: limiter(familiarPace)}
+	return &turns{places: make(chan struct{}, atOnce), own: map[lane]*ownTurns{}, strangers: limiter(strangersPace), familiar: limiter(familiarPace)}
 }
 
 // A turn is a request's. It is not taken by several at a time.
 type turn struct {
 	all   *turns
-	who   string
-	looks bool // and does nothing
+	in    lane
 	mine  *ownTurns
 	ctx   context.Context
 	taken bool // of the places of all
@@ -71,19 +76,16 @@ var looking = []string{http.MethodGet, http.MethodHead, http.MethodOptions, "PRO
 // begin waits for the turn of a request. Those that look and those that do something have
 // places of their own, so that whoever looks at much can hold a run all the same.
 func (t *turns) begin(ctx context.Context, who, method string) *turn {
-	looks := slices.Contains(looking, method)
-	if !looks {
-		who += " does"
-	}
+	in := lane{who, slices.Contains(looking, method)}
 	t.mu.Lock()
-	mine := t.own[who]
+	mine := t.own[in]
 	if mine == nil {
 		mine = &ownTurns{places: make(chan struct{}, ofOne)}
-		t.own[who] = mine
+		t.own[in] = mine
 	}
 	mine.users++
 	t.mu.Unlock()
-	one := &turn{all: t, who: who, looks: looks, mine: mine, ctx: ctx}
+	one := &turn{all: t, in: in, mine: mine, ctx: ctx}
 	one.take()
 	return one
 }
@@ -98,7 +100,7 @@ func (t *turn) take() {
 	while, cancel := context.WithTimeout(t.ctx, turnWait)
 	defer cancel()
 	own := while
-	if t.looks {
+	if t.in.looks {
 		own = t.ctx
 	}
 	t.held = t.held || place(own, t.mine.places)
@@ -142,7 +144,7 @@ func (t *turn) end() {
 	t.all.mu.Lock()
 	defer t.all.mu.Unlock()
 	if t.mine.users--; t.mine.users == 0 {
-		delete(t.all.own, t.who)
+		delete(t.all.own, t.in)
 	}
 }
 
