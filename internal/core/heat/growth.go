@@ -3,6 +3,8 @@ package heat
 import (
 	"math"
 	"time"
+
+	"gonum.org/v1/gonum/stat"
 )
 
 // Growth is by what share more duty a heater needs at the least than it did in this run.
@@ -28,6 +30,7 @@ type growth struct {
 	since   float64   // s when the first was
 	taken   float64   // and the second
 	recent  []float64 // share of the loss that the last stretches took more
+	late    []float64 // the same of the last levelOver
 	last    float64   // of them, or of those before
 	at      float64   // s of the last
 	set     float64   // °C that all this is of
@@ -71,7 +74,7 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	}
 	switch {
 	case unsure(still): // of conditions that were not seen by then
-		g.then, g.since, g.taken, g.recent = [2]Need{*n, *n}, s.at, s.at, g.recent[:0]
+		g.then, g.since, g.taken, g.recent, g.late = [2]Need{*n, *n}, s.at, s.at, g.recent[:0], g.late[:0]
 		return // but what came all at once is still there, of what is known now
 	case unsure(x):
 		return
@@ -91,6 +94,10 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 		g.recent = append(g.recent[:0], g.recent[1:]...)
 	}
 	g.recent = append(g.recent, share)
+	if most := int(levelOver / k.stretch); len(g.late) >= most {
+		g.late = append(g.late[:0], g.late[len(g.late)-most+1:]...)
+	}
+	g.late = append(g.late, share)
 	if s.at-g.taken > k.slow/2 && ordinary {
 		g.then, g.since, g.taken = [2]Need{g.then[1], *n}, g.taken, s.at
 	}
@@ -135,20 +142,23 @@ func (g *growth) of(k *needKind) Growth {
 // level is the duty that the heater needs of late, for span, and by what share of that it is
 // uncertain; 0: not known.
 func (g *growth) level() (loss, doubt float64) {
-	if len(g.recent) == 0 {
+	if len(g.late) == 0 {
 		return 0, 0
 	}
-	sum, n := 0.0, float64(len(g.recent))
-	for _, share := range g.recent {
-		sum += share
-	}
-	return g.then[0].Mean[needLoss] * (1 + sum/n), g.noise / math.Sqrt(n)
+	n := float64(len(g.late))
+	mean, scatter := stat.PopMeanStdDev(g.late, nil) // of a control by a switch, that is more than the noise
+	return g.then[0].Mean[needLoss] * (1 + mean), max(g.noise, scatter) / math.Sqrt(n)
 }
 
 // A level is what duty a heater needed at a time, for span.
-type level struct{ at, loss float64 }
+type level struct {
+	at   float64 // s
+	loss float64 // as its Need had it, which follows slowly
+	late float64 // in the levelOver before it
+}
 
 const (
+	levelOver  = 240.0      // s over which a level is a mean
 	levelsKept = 3 * 3600.0 // s
 	levelLate  = 600.0      // s by which a witness may have come to its temperature later
 	levelDoubt = 2.0        // standard deviations by which it may be more
@@ -157,16 +167,20 @@ const (
 	toBed      = 5.0        // times as much as a nozzle in its housing, that a bed may
 )
 
-// Since is by what share more duty the heater needs at a time, s, than it did at another,
-// and the standard deviation of that.
+// Since is by what share more duty the heater needs at a time, s, than it did at the least
+// since another, and the standard deviation of that. What needed less and less until then,
+// as a bed does whose heat still spreads, says nothing against a draught that came later.
 func (w *NeedWatch) Since(then, now float64) (share, doubt float64, ok bool) {
 	late, doubt := w.growth.level()
 	if late <= 0 || now-w.growth.at > levelOld {
 		return 0, 0, false
 	}
+	least := math.Inf(1)
 	for i := len(w.levels) - 1; i >= 0; i-- {
-		if l := w.levels[i]; l.at <= then || i == 0 && l.at <= then+levelLate {
-			return late/l.loss - 1, doubt, true
+		l := w.levels[i]
+		least = min(least, l.late)
+		if l.at <= then || i == 0 && l.at <= then+levelLate {
+			return late/least - 1, doubt, true
 		}
 	}
 	return 0, 0, false
@@ -197,14 +211,18 @@ func (g Growth) Beside(h Heater, now time.Duration, others map[Heater]*NeedWatch
 		}
 		likely, most = max(likely, times*share), max(most, times*(share+levelDoubt*doubt))
 	}
+	blown := func(lasts float64) float64 { // what may be a draught, of so many seconds
+		if now.Seconds()-g.stepped < lasts {
+			return min(g.step, growthDraught)
+		}
+		return 0
+	}
+	g.Sure = seen && (g.Share-blown(k.blows)-most)*g.above >= k.grows
 	lasts := k.blows
-	if seen { // and it needs no more, so that it is no draught
+	if seen { // what others need no more for is no draught, and is told sooner
 		lasts /= 2
 	}
-	if now.Seconds()-g.stepped < lasts {
-		g.Share -= min(g.step, growthDraught)
-	}
-	g.Sure = seen && (g.Share-most)*g.above >= k.grows
+	g.Share -= blown(lasts)
 	g.Share = max(g.Share-likely, 0)
 	g.Hotter = g.Share * g.above
 	return g

@@ -74,7 +74,9 @@ func (w *NeedWatch) keepLevel(at float64) {
 	for len(w.levels) > 0 && (at-w.levels[0].at > levelsKept || at < w.levels[0].at) {
 		w.levels = w.levels[1:]
 	}
-	w.levels = append(w.levels, level{at, w.Need.Mean[needLoss]})
+	if late, _ := w.growth.level(); late > 0 {
+		w.levels = append(w.levels, level{at, w.Need.Mean[needLoss], late})
+	}
 }
 
 // Kept is what has been learned, without what may be a fault.
