@@ -324,6 +324,9 @@ func (g *Guard) grows(now moment) finding {
 	}
 	g.grew = max(g.grew, g.Growth.Hotter)
 	most := max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew)
+	if g.Growth.Heard && !g.Growth.Sure { // it may be soon, and then something can be done
+		most *= unsureTimes
+	}
 	return finding{unsure: !g.Growth.Sure, share: g.Growth.Hotter / most, text: func() string {
 		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place? Then it is %.0f K hotter than it reads. Or has it lost its sock?", g.Heater, 100*g.Growth.Share, g.setpoint, g.Growth.Hotter)
 	}}

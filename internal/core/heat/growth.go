@@ -13,6 +13,7 @@ type Growth struct {
 	Hotter float64 // K that it is hotter by than it reads, if its sensor leaves it
 	Known  bool    // it can be told
 	Sure   bool    // another heater surely needs no more, as it would in a draught, a cold room, of a weak supply
+	Heard  bool    // another heater holds its temperature, which may come to say that
 
 	at      float64 // s of the last stretch
 	since   float64 // s since which it needs more
@@ -52,6 +53,7 @@ const (
 	growthHigh    = 0.03  // and the most
 	growthClear   = 5.0   // times the noise that what is looked for must be
 	growthOld     = 6.0   // stretches after which it is none of now
+	growthSure    = 0.75  // of what is looked for, that there must be at the least before anything is done
 	growthNoise   = 3.0   // standard deviations that are no noise
 )
 
@@ -200,6 +202,7 @@ func (g Growth) Beside(h Heater, now time.Duration, others map[Heater]*NeedWatch
 		if other == h || other == Chamber || nozzle == its {
 			continue
 		}
+		g.Heard = g.Heard || len(w.gathers.past) > 0
 		share, doubt, ok := w.Since(g.since, now.Seconds())
 		if !ok {
 			continue
@@ -211,18 +214,14 @@ func (g Growth) Beside(h Heater, now time.Duration, others map[Heater]*NeedWatch
 		}
 		likely, most = max(likely, times*share), max(most, times*(share+levelDoubt*doubt))
 	}
-	blown := func(lasts float64) float64 { // what may be a draught, of so many seconds
-		if now.Seconds()-g.stepped < lasts {
-			return min(g.step, growthDraught)
-		}
-		return 0
-	}
-	g.Sure = seen && (g.Share-blown(k.blows)-most)*g.above >= k.grows
 	lasts := k.blows
 	if seen { // what others need no more for is no draught, and is told sooner
 		lasts /= 2
 	}
-	g.Share -= blown(lasts)
+	if now.Seconds()-g.stepped < lasts {
+		g.Share -= min(g.step, growthDraught)
+	}
+	g.Sure = seen && (g.Share-most)*g.above >= growthSure*k.grows
 	g.Share = max(g.Share-likely, 0)
 	g.Hotter = g.Share * g.above
 	return g

@@ -60,6 +60,7 @@ const (
 	provenDuty   = 0.2   // duty that must have been told before one of nought is believed
 	leastStored  = 10.0  // K that a heater may always rise without duty
 	learnedTimes = 1.6   // as far as ever: what ordinary life has shown may come again, and some more
+	unsureTimes  = 1.5   // as much, that is told though nothing can be done
 	grewTimes    = 1.4   // as much more as it ever needed
 	longTimes    = 5.0   // as long as it ever stood still
 	riseShare    = 0.45  // of the slowest rise that it has shown, that must be there
