@@ -148,10 +148,10 @@ func (b *body) Read(p []byte) (int, error) {
 	}
 	b.stage.turn.leave()
 	n, err := b.ReadCloser.Read(p)
-	b.stage.turn.take()
-	if b.stage.ended() { // what came with the end does not count
+	if b.stage.ended() { // what came with the end does not count, and why is said before anybody's turn
 		return 0, errOver
 	}
+	b.stage.turn.take()
 	b.n += n
 	if err == io.EOF && !b.ended { // the connection is watched for its end from now on
 		b.ended = true

@@ -230,3 +230,30 @@ func TestStrangersAskAtTheirPace(t *testing.T) {
 		time.Sleep(time.Minute)
 	})
 }
+
+func TestWhatHasEndedIsSaidBeforeAnybodysTurn(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		a := &Access{turns: newTurns()}
+		comes, sends := io.Pipe()
+		var ended, said time.Time
+		go turned(a, func(_ http.ResponseWriter, r *http.Request) {
+			time.AfterFunc(time.Minute, func() {
+				ended = time.Now()
+				r.Context().Value(stageKey{}).(*stage).end()
+				sends.Close()
+			})
+			io.Copy(io.Discard, r.Body)
+			said = time.Now()
+		}).ServeHTTP(httptest.NewRecorder(), from("slicer", "/v1/shelf", comes))
+		synctest.Wait()
+		for i := range atOnce { // who compute when it ends
+			h := turned(a, func(http.ResponseWriter, *http.Request) { time.Sleep(time.Hour) })
+			go h.ServeHTTP(httptest.NewRecorder(), from(fmt.Sprint(i), "/v1/runs", nil))
+		}
+		time.Sleep(2 * time.Hour)
+		synctest.Wait()
+		if took := said.Sub(ended); ended.IsZero() || said.IsZero() || took > lastWords/2 {
+			t.Errorf("why it has ended was said after %s", took)
+		}
+	})
+}
