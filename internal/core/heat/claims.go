@@ -175,10 +175,46 @@ func (g *Guard) agoIn(seconds float64) (float64, bool) {
 	return 0, false
 }
 
-// slowRise claims that in a warm-up, in which neither fan nor filament take heat away,
+// slowRise claims that the heater rises at full duty far more slowly than it has ever done,
+// or than any heater of its kind does.
+func (g *Guard) slowRise(b *bounds, now moment, passed float64) finding {
+	f := g.slower(b, now, passed)
+	if other := g.tooSlow(b, now); other.share > f.share {
+		return other
+	}
+	return f
+}
+
+// tooSlow claims, also of a heater that was never seen to warm up, that it would take far
+// longer to its setpoint at full duty than any heater of its kind, as it rises. A sensor that
+// is out of its place makes it as slow, and as soon let up, as what it still feels is small.
+func (g *Guard) tooSlow(b *bounds, now moment) finding {
+	took, way := now.at-g.climb.at, g.climb.Setpoint-g.climb.Start
+	if !g.climb.on || took < b.judged || way < warmUpLeast || g.full.lasts(now) < took-b.settle {
+		return finding{}
+	}
+	rose := now.actual - g.climb.Start
+	if rose > mostlySlow*ordinaryOf(g.Heater).rises(took) {
+		return finding{}
+	}
+	left, ok := g.climb.alone(g.Heater, now.actual)
+	if !ok { // it has hardly risen
+		left = way * took / max(rose, 0.1)
+	}
+	pace := way / (took + left)
+	return finding{
+		share:   b.pace / pace,
+		certain: took >= b.surely && pace < surelySlow*b.pace && g.Standings[SlowRise].toldNothing() == 0,
+		text: func() string {
+			return fmt.Sprintf("the %s has had full duty for %.0f s and rose by %.0f K; as it goes on it would take %.0f min to %g °C, which is longer than any such heater takes: is its sensor in its place, and its heater whole?", g.Heater, took, max(rose, 0), math.Ceil((took+left)/60), g.setpoint)
+		},
+	}
+}
+
+// slower claims that in a warm-up, in which neither fan nor filament take heat away,
 // the heater rises at full duty far more slowly than it has ever done at these
 // temperatures.
-func (g *Guard) slowRise(b *bounds, now moment, passed float64) finding {
+func (g *Guard) slower(b *bounds, now moment, passed float64) finding {
 	if g.full.lasts(now) < b.settle || !g.warms() || g.setpoint-now.actual < b.low { // near it a control lets up
 		g.slow.on, g.rise.on = false, false
 		return finding{}
@@ -323,7 +359,7 @@ func (g *Guard) grows(now moment) finding {
 		return finding{blind: true}
 	}
 	g.grew = max(g.grew, g.Growth.Hotter)
-	most := max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew)
+	most := max(needOf(g.Heater).grows, grewTimes*g.Ways.Grew, g.Growth.clear)
 	if g.Growth.Heard && !g.Growth.Sure { // it may be soon, and then something can be done
 		most *= unsureTimes
 	}

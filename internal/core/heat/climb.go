@@ -68,7 +68,7 @@ func (c *Climb) first() int { return int(math.Floor(c.Start/climbStep)) + 1 }
 func (c *climbing) note(m moment, setpoint float64) (done Climb, ended bool) {
 	seen := c.last.at > 0 && m.at-c.last.at <= fullRate.Seconds() // otherwise it is not known where it began, or how it went on
 	if setpoint != c.Setpoint {
-		*c = climbing{Climb: Climb{Start: m.actual, Setpoint: setpoint}, at: m.at, last: m, on: seen && setpoint >= m.actual+climbLeast}
+		*c = climbing{Climb: Climb{Start: m.actual, Setpoint: setpoint}, at: m.at, last: m, on: seen && setpoint > m.actual+2*Ready}
 		return Climb{}, false
 	}
 	c.on = c.on && seen
@@ -98,7 +98,7 @@ func (c *climbing) note(m moment, setpoint float64) (done Climb, ended bool) {
 			*off = &e
 		}
 	}
-	return c.Climb, len(c.Times) > 3
+	return c.Climb, len(c.Times) > 3 && c.Setpoint >= c.Start+climbLeast
 }
 
 // passed is when a climb passed a temperature, s from its beginning; beyond what it
@@ -281,6 +281,10 @@ func (l *Learner) foretell(t float64, c *climbing, k Conditions) (by [kinds]floa
 			by[2] = left
 		}
 	}
+	if by[1] == 0 && by[2] == 0 && c.on {
+		by[kinds-1], _ = c.alone(l.heater, t)
+		return by
+	}
 	var weigh [kinds]float64
 	for i := range by[:kinds-1] {
 		weigh[i] = math.Pow(l.spread(i), -4)
@@ -338,21 +342,29 @@ func (l *Learner) spread(kind int) float64 {
 // sure is the factor by which what is left may be longer or shorter nine times of ten:
 // Student's distribution, because the spread is itself learned from a few.
 func (l *Learner) sure() float64 {
-	n := bothPrior
+	n, spread := bothPrior, l.spread(kinds-1)
+	if len(l.Climbs) == 0 {
+		spread = aloneSpread
+	}
 	for i := range l.Climbs {
 		if l.Climbs[i].All != nil {
 			n++
 		}
 	}
-	return math.Exp(distuv.StudentsT{Mu: 0, Sigma: 1, Nu: n}.Quantile(0.95) * l.spread(kinds-1))
+	return math.Exp(distuv.StudentsT{Mu: 0, Sigma: 1, Nu: n}.Quantile(0.95) * spread)
 }
 
 // ahead draws the way to the setpoint as the last climb went, stretched to the time
 // that is foretold.
 func (l *Learner) ahead(t, setpoint float64, ready time.Duration) Forecast {
 	f := Forecast{Ready: ready, Step: max(ready/climbPoints, time.Second)}
-	past := &l.Climbs[len(l.Climbs)-1]
-	takes, ok := past.takes(t, setpoint)
+	var past Climb
+	var takes float64
+	var ok bool
+	if n := len(l.Climbs); n > 0 {
+		past = l.Climbs[n-1]
+		takes, ok = past.takes(t, setpoint)
+	}
 	for i := 0; time.Duration(i)*f.Step <= ready; i++ {
 		share := float64(i) * float64(f.Step) / float64(max(ready, 1))
 		level := t + share*(setpoint-Ready-t)

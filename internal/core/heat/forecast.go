@@ -41,13 +41,18 @@ func (l *Learner) Forecast(setpoint float64, c Conditions) (Forecast, bool) {
 		return f, ok
 	}
 	both := inSeconds(l.foretell(t, climb, c)[kinds-1])
-	if both == 0 {
+	switch stood := climb.stood(); {
+	case l.isFull() && (stood >= 2*neverFor || stood >= neverFor && ok && f.Never):
+		return Forecast{Never: true}, true
+	case ok && f.Never && both == 0: // a model that has not seen it stand still is no evidence
+		return Forecast{}, false
+	case both == 0:
 		return f, ok
 	}
 	if ok && !f.Never && f.Ready > 0 && len(f.Curve) > 0 {
 		f.Step = time.Duration(float64(f.Step) * float64(both) / float64(f.Ready))
 		f.Ready = both
-	} else if len(l.Climbs) > 0 {
+	} else {
 		f = l.ahead(t, setpoint, both)
 	}
 	sure := l.sure()
@@ -58,6 +63,30 @@ func (l *Learner) Forecast(setpoint float64, c Conditions) (Forecast, bool) {
 
 // reportEvery is about how far apart readings are: what comes between two is not known.
 const reportEvery = time.Second
+
+// neverFor is for how long a heater must not have become a level hotter at full duty before
+// it is said that it comes no further, as its model has it; without that, twice as long, s.
+const neverFor = 300.0
+
+// stood is for how long the climb has come no further, s.
+func (c *climbing) stood() float64 {
+	switch n := len(c.Times); {
+	case !c.on:
+		return 0
+	case n > 0:
+		return c.last.at - c.at - c.Times[n-1]
+	}
+	return c.last.at - c.at
+}
+
+// isFull reports whether the heater is given as much as it was given of late at the most.
+func (l *Learner) isFull() bool {
+	most, now := 0.0, 0.0
+	for _, m := range l.past {
+		most, now = max(most, m.duty), m.duty
+	}
+	return most >= provenDuty && now >= fullDutyAt*most
+}
 
 // byModel is Forecast by the model alone.
 func (l *Learner) byModel(setpoint float64, c Conditions) (Forecast, bool) {
@@ -81,7 +110,7 @@ func (l *Learner) fullDuty(setpoint float64, c Conditions) (Forecast, bool) {
 	}
 	if t > setpoint {
 		d, ok := m.Cooling(t, setpoint+Ready)
-		return Forecast{Ready: d, Never: !ok}, true
+		return Forecast{Ready: d}, ok
 	}
 	f := Forecast{Step: time.Second}
 	drift, dead := l.drift(m, last.at), m.Dead.Seconds()

@@ -20,6 +20,7 @@ type Growth struct {
 	step    float64 // of Share, that came all at once
 	stepped float64 // s when it did
 	above   float64 // K that it is hotter than the reference
+	clear   float64 // K by which it must be hotter, so that it is no noise
 }
 
 // growth finds a Growth: what stretches take beyond what a Need of some time ago
@@ -37,7 +38,9 @@ type growth struct {
 	set     float64   // °C that all this is of
 	step    float64   // what came all at once
 	steps   int       // stretches in which it came
+	calm    int       // stretches since anything came
 	stepped float64   // s when it did
+	more    float64   // by which the last stretch took more than the one before it
 	noise   float64   // standard deviation of one of recent
 }
 
@@ -47,6 +50,7 @@ const (
 	growthMoves   = 15.0  // K of another temperature, at which a heater needs another share
 	growthStep    = 0.04  // from one stretch to the next, that comes all at once
 	growthSteps   = 2     // stretches in which it does
+	growthCalm    = 2     // stretches without more, after which something else may come
 	growthDraught = 0.7   // that a draught takes at the most
 	growthDoubt   = 1.5   // standard deviations that are given to noise
 	growthLow     = 0.015 // the least that the noise may be before it is known
@@ -105,39 +109,47 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	}
 }
 
-// follow takes by how much more a stretch took than the one before it, some seconds ago.
+// follow takes by how much more a stretch took than the one before it, some seconds ago. A
+// draught is there within growthSteps; what goes on coming is none.
 func (g *growth) follow(k *needKind, more, gap float64) {
 	switch jumps := math.Abs(more) > max(growthStep*min(gap/k.stretch, 2), growthNoise*math.Sqrt2*g.noise); {
 	case jumps && more > 0:
-		if g.steps++; g.steps <= growthSteps { // a draught is there after that
+		if g.steps++; g.steps <= growthSteps {
 			g.step += more
 			g.stepped = g.at
 		}
+		g.calm = 0
 	case jumps:
-		g.steps, g.step = 0, max(g.step+more, 0)
+		g.steps, g.step, g.calm = 0, max(g.step+more, 0), 0
+	case more > growthStep/2:
+		g.calm = 0
 	default:
-		g.steps = 0
+		if g.calm++; g.calm >= growthCalm {
+			g.steps = 0
+		}
 	}
-	// By successive differences, in which what creeps does not show (J. von Neumann,
-	// Distribution of the Ratio of the Mean Square Successive Difference, 1941).
+	// By second differences, in which what creeps does not show, however fast (after J. von
+	// Neumann, Distribution of the Ratio of the Mean Square Successive Difference, 1941).
+	second := more - g.more
+	g.more = more
 	square := g.noise * g.noise
-	g.noise = math.Sqrt(square + (min(more*more/2, growthNoise*growthNoise*square)-square)/float64(min(g.seen+3, 40)))
+	g.noise = math.Sqrt(square + (min(second*second/6, growthNoise*growthNoise*square)-square)/float64(min(g.seen+3, 40)))
 }
 
 // of is what can be told now.
 func (g *growth) of(k *needKind) Growth {
 	above := g.set - reference
-	if len(g.recent) < k.recent || growthClear*g.noise*above > k.grows {
+	if len(g.recent) < k.recent {
 		return Growth{}
 	}
 	least := math.Inf(1)
 	for _, share := range g.recent {
 		least = min(least, share)
 	}
-	share := least - growthDoubt*g.noise
+	share, clear := least-growthDoubt*g.noise, growthClear*g.noise*above
 	return Growth{
-		Share: share, Hotter: share * above, Known: true,
-		at: g.at, since: g.since, step: g.step, stepped: g.stepped, above: above,
+		Share: share, Hotter: share * above, Known: clear <= k.grows || share*above >= clear,
+		at: g.at, since: g.since, step: g.step, stepped: g.stepped, above: above, clear: clear,
 	}
 }
 
@@ -212,7 +224,7 @@ func (g Growth) Beside(h Heater, now time.Duration, others map[Heater]*NeedWatch
 		if !nozzle { // a room that becomes colder is nearer to what a bed has
 			times = max(toBed, (w.growth.set-reference)/max(g.above, 10))
 		}
-		likely, most = max(likely, times*share), max(most, times*(share+levelDoubt*doubt))
+		likely, most = max(likely, times*(share-doubt)), max(most, times*(share+levelDoubt*doubt))
 	}
 	lasts := k.blows
 	if seen { // what others need no more for is no draught, and is told sooner

@@ -17,6 +17,9 @@ type bounds struct {
 	coldFor   float64 // s of full duty without any rise
 	settle    float64 // s of full duty until the rise is there
 	rises     float64 // K/s by which a heater of this kind rises at full duty at the least, where it is cold
+	pace      float64 // K/s, over the whole way, by which a heater of this kind comes to its setpoint at full duty at the least
+	judged    float64 // s from its beginning on after which it is looked at
+	surely    float64 // and after which one that is far slower is cooled
 	expects   float64 // K that it must be expected to rise before it is judged by what it has shown
 	sinks     float64 // K by which it falls at full duty
 	sinksOver float64 // s in which it must have gone on falling
@@ -34,11 +37,11 @@ type bounds struct {
 
 var (
 	nozzleBounds = bounds{
-		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, rises: 0.5, expects: 8, sinks: 15, sinksOver: 10,
+		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, rises: 0.5, pace: 0.45, judged: 40, surely: 60, expects: 8, sinks: 15, sinksOver: 10,
 		low: 14, lowFor: 12, window: 6, jump: 45, least: 22, stands: 45, cools: 60,
 	}
 	bedBounds = bounds{
-		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, rises: 0.15, expects: 4, sinks: 8, sinksOver: 60,
+		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, rises: 0.15, pace: 0.045, judged: 90, surely: 180, expects: 4, sinks: 8, sinksOver: 60,
 		low: 8, lowFor: 45, window: 12, jump: 20, least: 8, drop: 5, stands: 120, cools: 600,
 	}
 )
@@ -60,7 +63,7 @@ const (
 	provenDuty   = 0.2   // duty that must have been told before one of nought is believed
 	leastStored  = 10.0  // K that a heater may always rise without duty
 	learnedTimes = 1.6   // as far as ever: what ordinary life has shown may come again, and some more
-	unsureTimes  = 1.5   // as much, that is told though nothing can be done
+	unsureTimes  = 1.1   // as much, that is told though nothing can be done
 	grewTimes    = 1.4   // as much more as it ever needed
 	longTimes    = 5.0   // as long as it ever stood still
 	riseShare    = 0.45  // of the slowest rise that it has shown, that must be there
@@ -80,6 +83,8 @@ const (
 	letsUp       = 0.05  // of the duty that counts as letting up
 	movedDuty    = 0.3   // by which the duty moves while a reading stands still
 	movedShare   = 0.7   // or of itself
+	mostlySlow   = 0.5   // of how far an ordinary heater of its kind would have risen, below which one is slow
+	surelySlow   = 0.4   // of the slowest pace of its kind, below which no heater is
 
 	// SilentFor is how long a heater may be on without a reading.
 	SilentFor = 15 * time.Second
@@ -110,6 +115,7 @@ type Guard struct {
 	full    phase   // of full duty
 	idle    phase   // of no heat that anyone has asked for
 	still   phase   // of one and the same reading
+	climb   climbing
 	rise    passage
 	slow    expectation
 	grew    float64 // by how much more it needed in this run
@@ -281,6 +287,7 @@ func (g *Guard) judge(now moment, r Reading, passed, around float64, found *find
 		g.full.note(g.isFull(b, r, tells, now), now)
 		g.idle.note(g.isIdle(b, r, tells), now)
 	}
+	g.climb.note(now, g.setpoint)
 	found[atNoRise] = g.noRise(b, now)
 	found[atNoRise].doubtful = !tells
 	found[atSlowRise] = g.slowRise(b, now, passed)

@@ -202,18 +202,20 @@ type Learner struct {
 	Shape  Shape   // of them
 	Stale  bool    // of them without the last: see Unfitted
 
-	climb climbing
-	past  []moment
-	since float64 // s since the last row
-	odd   float64 // s of strange rows in a row
-	goal  goal
-	model Model
-	fresh bool // model is that of Sums
+	heater Heater
+	climb  climbing
+	past   []moment
+	since  float64 // s since the last row
+	odd    float64 // s of strange rows in a row
+	goal   goal
+	model  Model
+	fresh  bool // model is that of Sums
 }
 
 // Note takes a reading with its duty at a time on a clock that never jumps.
 func (l *Learner) Note(at time.Duration, r Reading, c Conditions) {
 	m := moment{at.Seconds(), r.Actual, r.Duty, c}
+	l.heater = r.Heater
 	if r.HasSetpoint {
 		l.followClimb(m, r.Setpoint)
 	}

@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -80,16 +81,17 @@ type foretold struct {
 	heater               heat.Heater
 	left                 float64 // s
 	ready, soonest, last float64 // s; ready 0: there was no forecast
+	never                bool    // at any time of this warm-up it was said not to come there
 }
 
 func (f foretold) off() float64 { return math.Abs(f.ready-f.left) / f.left }
 
-// forecasts predicts warm-ups of printers that were seen two warm-ups long.
-func forecasts(printers uint64, printer func(uint64) simprinter.Config) (out []foretold) {
+// forecasts predicts warm-ups of printers that were seen so many warm-ups long.
+func forecasts(printers uint64, printer func(uint64) simprinter.Config, seen int) (out []foretold) {
 	for seed := range printers {
 		r, rng := newRig(printer(seed)), rand.New(rand.NewPCG(seed, 5))
 		r.pass(3 * time.Second)
-		for range 2 {
+		for range seen {
 			r.Ambient = 12 + 18*rng.Float64()
 			r.Set(190+60*rng.Float64(), 50+40*rng.Float64())
 			r.pass(25 * time.Minute)
@@ -105,6 +107,7 @@ func forecasts(printers uint64, printer func(uint64) simprinter.Config) (out []f
 		begun := r.now
 		took := map[heat.Heater]float64{}
 		said := map[heat.Heater][]foretold{}
+		never := map[heat.Heater]bool{}
 		for len(took) < 2 && r.now < begun+2*time.Hour {
 			r.pass(time.Second)
 			for h, l := range r.learned {
@@ -114,7 +117,7 @@ func forecasts(printers uint64, printer func(uint64) simprinter.Config) (out []f
 				}
 				f, ok := l.Forecast(last.Setpoint, heat.Conditions{})
 				now := foretold{heater: h, ready: f.Ready.Seconds(), soonest: f.Soonest.Seconds(), last: f.Latest.Seconds()}
-				if !ok || f.Never {
+				if never[h] = never[h] || ok && f.Never; !ok || f.Never {
 					now.ready = 0
 				}
 				if said[h] = append(said[h], now); last.Actual >= last.Setpoint-heat.Ready {
@@ -126,7 +129,7 @@ func forecasts(printers uint64, printer func(uint64) simprinter.Config) (out []f
 			if all := said[h]; took[h] > 0 {
 				quarter := len(all) / 4
 				f := all[quarter]
-				f.left = took[h] - float64(quarter+1)
+				f.left, f.never = took[h]-float64(quarter+1), never[h]
 				out = append(out, f)
 			}
 		}
@@ -183,9 +186,55 @@ func TestAWarmUpIsPredicted(t *testing.T) {
 		printer      func(uint64) simprinter.Config
 		median, high float64
 	}{"smooth": {smooth, 0.05, 0.2}, "rough": {rough(), 0.08, 0.45}, "no duty is told": {rough(simprinter.NoDuty), 0.08, 0.3}} {
-		median, high, inside, missing := summary(forecasts(20, c.printer))
+		median, high, inside, missing := summary(forecasts(20, c.printer, 2))
 		if median > c.median || high > c.high || inside < 0.75 || missing > 0.03 {
 			t.Errorf("%s: the time left was wrong by %.1f %% in the median, %.1f %% at the 95th percentile; %.0f %% within their intervals, %.0f %% missing", name, 100*median, 100*high, 100*inside, 100*missing)
+		}
+	}
+}
+
+func TestAFirstWarmUpIsPredictedFromItself(t *testing.T) {
+	for name, printer := range map[string]func(uint64) simprinter.Config{"smooth": smooth, "rough": rough(), "no duty is told": rough(simprinter.NoDuty)} {
+		all := forecasts(20, printer, 0)
+		median, high, inside, missing := summary(all)
+		if median > 0.3 || high > 1 || inside < 0.8 || missing > 0.15 {
+			t.Errorf("%s: the time left was wrong by %.1f %% in the median, %.1f %% at the 95th percentile; %.0f %% within their intervals, %.0f %% missing", name, 100*median, 100*high, 100*inside, 100*missing)
+		}
+		for _, f := range all {
+			if f.never {
+				t.Errorf("%s: of a %s it was said that it never comes to its setpoint, and it did", name, f.heater)
+			}
+		}
+	}
+}
+
+func TestThatAHeaterNeverComesThereIsSaidWhenItStands(t *testing.T) {
+	for _, seen := range []int{0, 2} {
+		c := simprinter.Vesper()
+		r := newRig(c)
+		r.pass(3 * time.Second)
+		for range seen {
+			r.Set(180, 0)
+			r.pass(20 * time.Minute)
+			r.Set(0, 0)
+			r.pass(time.Hour)
+		}
+		r.Break(false, simprinter.HeaterFault{Kind: simprinter.Weak, Amount: 0.35})
+		r.Set(220, 0)
+		stands, begun := r.now, r.now
+		for highest, said := 0.0, false; !said; {
+			r.pass(time.Second)
+			if now := r.last[heat.Nozzle].Actual; now > highest+2 {
+				highest, stands = now, r.now
+			}
+			f, ok := r.learned[heat.Nozzle].Forecast(220, heat.Conditions{})
+			if said = ok && f.Never; said && r.now-stands < 3*time.Minute {
+				t.Errorf("after %d warm-ups: said after %s, with the nozzle hotter by 2 K %s before", seen, r.now-begun, r.now-stands)
+			}
+			if r.now > begun+40*time.Minute {
+				t.Errorf("after %d warm-ups: not said of a nozzle that stands at %.0f °C", seen, highest)
+				break
+			}
 		}
 	}
 }
@@ -193,7 +242,7 @@ func TestAWarmUpIsPredicted(t *testing.T) {
 // BenchmarkForecast measures how wrong predictions are, of printers drawn at random:
 // the rough house, the smooth physics, and each feature alone.
 func BenchmarkForecast(b *testing.B) {
-	worlds := map[string]func(uint64) simprinter.Config{"rough": rough(), "smooth": smooth}
+	worlds := map[string]func(uint64) simprinter.Config{"rough": rough(), "smooth": smooth, "rough first": rough(), "smooth first": smooth}
 	for _, f := range simprinter.Features() {
 		worlds[string(f)] = rough(f)
 	}
@@ -202,10 +251,14 @@ func BenchmarkForecast(b *testing.B) {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
 				printers := uint64(40)
-				if name == "rough" || name == "smooth" {
+				if strings.HasPrefix(name, "rough") || strings.HasPrefix(name, "smooth") {
 					printers = 200
 				}
-				all := forecasts(printers, later(printer))
+				seen := 2
+				if strings.HasSuffix(name, "first") {
+					seen = 0
+				}
+				all := forecasts(printers, later(printer), seen)
 				if _, ok := main[name]; ok {
 					main[name] = all
 				}
@@ -214,6 +267,13 @@ func BenchmarkForecast(b *testing.B) {
 				b.ReportMetric(100*high, "p95-%")
 				b.ReportMetric(100*inside, "within-90%-interval-%")
 				b.ReportMetric(100*missing, "missing-%")
+				never := 0.0
+				for _, f := range all {
+					if f.never {
+						never++
+					}
+				}
+				b.ReportMetric(never, "never-wrongly")
 				long, short := apart(all)
 				_, high, _, _ = summary(long)
 				b.ReportMetric(100*high, "over-30-s-p95-%")

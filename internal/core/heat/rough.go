@@ -2,6 +2,7 @@ package heat
 
 import (
 	"maps"
+	"math"
 	"time"
 )
 
@@ -10,6 +11,12 @@ import (
 type ordinary struct {
 	speed float64 // K/s
 	most  float64 // K
+	tail  float64 // by how much longer the last degrees take than at full duty
+}
+
+// rises is by how many K such a heater has risen after so many seconds at full duty.
+func (o ordinary) rises(seconds float64) float64 {
+	return o.most * (1 - math.Exp(-seconds*o.speed/o.most))
 }
 
 const room = 20.0 // °C
@@ -17,11 +24,11 @@ const room = 20.0 // °C
 func ordinaryOf(h Heater) ordinary {
 	switch _, nozzle := h.Tool(); {
 	case nozzle:
-		return ordinary{speed: 2, most: 430}
+		return ordinary{speed: 2, most: 430, tail: 1.8}
 	case h == Bed:
-		return ordinary{speed: 0.3, most: 150}
+		return ordinary{speed: 0.3, most: 170, tail: 1.2}
 	}
-	return ordinary{speed: 0.05, most: 80}
+	return ordinary{speed: 0.05, most: 80, tail: 1.2}
 }
 
 // A Rising follows a heater of which nothing is known as it rises, to say how it will go

@@ -96,3 +96,5 @@ func milder(a, b Action) Action {
 	}
 	return Tell
 }
+
+func (s *Standing) toldNothing() int { return 0 }
