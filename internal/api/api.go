@@ -192,6 +192,14 @@ type Alarm struct {
 	Text         string     `json:"text" doc:"What was seen, what was expected, what to look at"`
 	Acknowledged *time.Time `json:"acknowledged,omitempty" doc:"Absent while it waits for a person"`
 	By           string     `json:"by,omitempty"`
+	Verdict      string     `json:"verdict,omitempty" enum:"sound,fault" doc:"What that person said it was; absent: that it was seen"`
+	Reason       string     `json:"reason,omitempty" doc:"And why"`
+}
+
+// Acknowledgement is what a person says of an alarm that was seen.
+type Acknowledgement struct {
+	Verdict string `json:"verdict,omitempty" enum:"sound,fault" doc:"sound: nothing was wrong, so its guard is on trial again, and what it saw is ordinary; fault: something was, which counts for its guard; absent: it was seen"`
+	Reason  string `json:"reason,omitempty" maxLength:"200" doc:"Why, for the list of alarms"`
 }
 
 // Alarms are alarms, the newest first; also the event that tells those that wait.

@@ -15,6 +15,11 @@ type Guard struct {
 	Closest    float64    `json:"closest" minimum:"0" maximum:"1" doc:"How near ordinary life has come to an alarm, of 1"`
 	ClosestAt  *time.Time `json:"closest_at,omitempty"`
 	Bound      string     `json:"bound,omitempty" enum:"tell,hold,cool,halt" doc:"The most that a keeper lets it do; absent: what it has earned"`
+	Set        bool       `json:"set,omitempty" doc:"What it may do is set in the configuration, and not earned"`
+	SeenHours  float64    `json:"seen_hours" doc:"That it has watched the heater while it was on"`
+	Claimed    int        `json:"claimed" doc:"Alarms that it has raised"`
+	Sound      int        `json:"sound" doc:"Of them that persons said were nothing"`
+	Faults     int        `json:"faults" doc:"And that persons said were faults"`
 	Blind      string     `json:"blind,omitempty" doc:"What it cannot see on this printer"`
 }
 

@@ -21,15 +21,32 @@ func listGuards(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 	if cmd.Bool("json") {
 		return printJSON(w, guards)
 	}
-	rows := make([][]string, 0, len(guards.Guards))
+	rows, of := [][]string{}, ""
+	show := func() error {
+		if len(rows) == 0 {
+			return nil
+		}
+		fmt.Fprintf(w, "%s\n", upper(of))
+		return table(w, []string{"Guard", "May", "Why", "Closest call", "Seen", "Claimed", "Told"}, rows)
+	}
 	for _, g := range guards.Guards {
+		if g.Heater != of {
+			if err := show(); err != nil {
+				return err
+			}
+			rows, of = nil, g.Heater
+		}
 		closest := fmt.Sprintf("%.0f %%", 100*g.Closest)
 		if g.ClosestAt != nil {
 			closest += ", " + local(*g.ClosestAt)[:16]
 		}
-		rows = append(rows, []string{g.Heater, g.Guard, g.May, why(g), closest})
+		claimed := "–"
+		if g.Claimed > 0 {
+			claimed = fmt.Sprint(g.Claimed)
+		}
+		rows = append(rows, []string{g.Guard, g.May, why(g), closest, fmt.Sprintf("%.0f h", g.SeenHours), claimed, toldOf(g)})
 	}
-	if err := table(w, []string{"Heater", "Guard", "May", "Why", "Closest call"}, rows); err != nil {
+	if err := show(); err != nil {
 		return err
 	}
 	told := map[string]bool{}
@@ -42,9 +59,26 @@ func listGuards(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 	return nil
 }
 
+// toldOf is what persons have said of a guard's alarms.
+func toldOf(g api.Guard) string {
+	var said []string
+	if g.Sound > 0 {
+		said = append(said, fmt.Sprintf("%d nothing", g.Sound))
+	}
+	if g.Faults > 0 {
+		said = append(said, fmt.Sprintf("%d a fault", g.Faults))
+	}
+	if len(said) == 0 {
+		return "–"
+	}
+	return strings.Join(said, ", ")
+}
+
 // why says why a guard may do what it may.
 func why(g api.Guard) string {
 	switch {
+	case g.Set:
+		return "as flow in [heat] is set"
 	case g.Certain:
 		return "what it claims cannot be anything else"
 	case g.Bound != "":

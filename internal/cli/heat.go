@@ -38,6 +38,8 @@ func heatCommand() *cli.Command {
 			&cli.StringFlag{Name: "look-back", Usage: "let the guards look at the last `TIME` of the log, such as 30d: what would they have said?"},
 			&cli.BoolFlag{Name: "alarms", Usage: "list the alarms"},
 			&cli.StringFlag{Name: "acknowledge", Usage: "say that alarm `ID` has been seen, or all"},
+			&cli.StringFlag{Name: "nothing-wrong", Usage: "with --acknowledge: nothing was wrong, and why, such as 'a window was open': `REASON`; its guard is on trial again, and what it saw is ordinary"},
+			&cli.StringFlag{Name: "fault", Usage: "with --acknowledge: something was, such as 'the sensor had slipped': `REASON`; it counts for its guard"},
 		},
 		Action: heat,
 	}

@@ -123,14 +123,33 @@ func listAlarms(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 	for _, a := range alarms.Alarms {
 		seen := "waits for you: 'diathermon heat --acknowledge " + a.ID + "'"
 		if a.Acknowledged != nil {
-			seen = fmt.Sprintf("acknowledged %s by %s", local(*a.Acknowledged), a.By)
+			seen = fmt.Sprintf("acknowledged %s by %s%s", local(*a.Acknowledged), a.By, verdict(a))
 		}
 		fmt.Fprintf(w, "%s  %s (%s): %s\n  %s\n", local(a.At), a.Guard, a.Action, a.Text, seen)
 	}
 	return nil
 }
 
+// verdict is what a person said an alarm was.
+func verdict(a api.Alarm) string {
+	was := map[string]string{"sound": ": nothing was wrong", "fault": ": a fault"}[a.Verdict]
+	if a.Reason != "" {
+		was += ", " + a.Reason
+	}
+	return was
+}
+
 func acknowledge(ctx context.Context, cmd *cli.Command, c *client.Client, id string) error {
+	said := api.Acknowledgement{}
+	for flag, verdict := range map[string]string{"nothing-wrong": "sound", "fault": "fault"} {
+		switch {
+		case !cmd.IsSet(flag):
+		case said.Verdict != "":
+			return wrong("an alarm was nothing or a fault: give one of --nothing-wrong and --fault")
+		default:
+			said = api.Acknowledgement{Verdict: verdict, Reason: cmd.String(flag)}
+		}
+	}
 	ids := []string{id}
 	if id == "all" {
 		waiting, err := c.Alarms(ctx, true)
@@ -144,12 +163,12 @@ func acknowledge(ctx context.Context, cmd *cli.Command, c *client.Client, id str
 	}
 	var failed error
 	for _, id := range ids {
-		a, err := c.Acknowledge(ctx, id)
+		a, err := c.Acknowledge(ctx, id, said)
 		if err != nil {
 			failed = errors.Join(failed, err)
 			continue
 		}
-		fmt.Fprintf(cmd.Root().Writer, "Acknowledged: %s: %s\n", a.Guard, a.Text)
+		fmt.Fprintf(cmd.Root().Writer, "Acknowledged%s: %s: %s\n", verdict(a), a.Guard, a.Text)
 	}
 	return failed
 }

@@ -263,7 +263,10 @@ func (v *view) key(k string) tea.Cmd {
 		for _, a := range v.bench.Alarms {
 			id := a.ID
 			v.asked = &asked{"Have you seen to this: " + a.Text + "?", func() tea.Cmd {
-				return v.act("It is seen to.", func(ctx context.Context) error { _, err := v.host.Acknowledge(ctx, id); return err })
+				return v.act("It is seen to.", func(ctx context.Context) error {
+					_, err := v.host.Acknowledge(ctx, id, api.Acknowledgement{})
+					return err
+				})
 			}}
 			return nil
 		}

@@ -78,10 +78,10 @@ func (c *Client) Alarms(ctx context.Context, waiting bool) (api.Alarms, error) {
 	return get[api.Alarms](ctx, c, fmt.Sprintf("/v1/heat/alarms?waiting=%t", waiting))
 }
 
-// Acknowledge says that a person has seen an alarm.
-func (c *Client) Acknowledge(ctx context.Context, id string) (api.Alarm, error) {
+// Acknowledge says that a person has seen an alarm, and what it was.
+func (c *Client) Acknowledge(ctx context.Context, id string, said api.Acknowledgement) (api.Alarm, error) {
 	var out api.Alarm
-	return out, c.call(ctx, http.MethodPost, "/v1/heat/alarms/"+url.PathEscape(id)+"/acknowledge", nil, &out)
+	return out, c.call(ctx, http.MethodPost, "/v1/heat/alarms/"+url.PathEscape(id)+"/acknowledge", said, &out)
 }
 
 // Guards says what each guard may do by itself.

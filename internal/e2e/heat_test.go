@@ -226,15 +226,19 @@ func TestAnAlarmHoldsTheRunAndWaitsForAPerson(t *testing.T) {
 	}
 	b.device.Do(func(board *simprinter.Board) { board.Break(false, simprinter.HeaterFault{}) })
 	for _, a := range waiting.Alarms {
-		if seen, err := b.Acknowledge(t.Context(), a.ID); err != nil || seen.Acknowledged == nil || seen.By == "" {
+		if seen, err := b.Acknowledge(t.Context(), a.ID, api.Acknowledgement{Verdict: "sound", Reason: "a trial"}); err != nil || seen.Acknowledged == nil || seen.By == "" || seen.Verdict != "sound" {
 			t.Errorf("acknowledged: %+v, %v", seen, err)
 		}
 	}
-	if _, err := b.Acknowledge(t.Context(), alarm.ID); status(err) != 404 {
+	guards, err := b.Guards(t.Context())
+	if i := slices.IndexFunc(guards.Guards, func(g api.Guard) bool { return g.Heater == "nozzle0" && g.Guard == "sensor" }); err != nil || i < 0 || guards.Guards[i].Claimed == 0 || guards.Guards[i].Sound == 0 || guards.Guards[i].Faults != 0 {
+		t.Errorf("of what they claimed and were told the guards say %+v, %v", guards, err)
+	}
+	if _, err := b.Acknowledge(t.Context(), alarm.ID, api.Acknowledgement{}); status(err) != 404 {
 		t.Errorf("acknowledging it twice: %v", err)
 	}
 	all, err := b.Alarms(t.Context(), false)
-	if err != nil || len(all.Alarms) == 0 || all.Alarms[len(all.Alarms)-1].Acknowledged == nil {
+	if err != nil || len(all.Alarms) == 0 || all.Alarms[len(all.Alarms)-1].Acknowledged == nil || all.Alarms[len(all.Alarms)-1].Reason != "a trial" {
 		t.Errorf("in the log the alarms are %+v, %v", all, err)
 	}
 }

@@ -47,7 +47,7 @@ func TestARunThatAnAlarmHeldIsWarmAgainBeforeItGoesOn(t *testing.T) {
 			if len(b.Heat.Alarms) == 0 {
 				break
 			}
-			if _, err := r.Heat.Acknowledge(t.Context(), b.Heat.Alarms[0].ID, "a keeper"); err != nil {
+			if _, err := r.Heat.Acknowledge(t.Context(), b.Heat.Alarms[0].ID, "a keeper", "", ""); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -224,7 +224,7 @@ func (r *rig) mend() {
 		if len(b.Heat.Alarms) == 0 {
 			return
 		}
-		if _, err := r.Heat.Acknowledge(r.t.Context(), b.Heat.Alarms[0].ID, "a keeper"); err != nil {
+		if _, err := r.Heat.Acknowledge(r.t.Context(), b.Heat.Alarms[0].ID, "a keeper", "", ""); err != nil {
 			r.t.Fatal(err)
 		}
 	}

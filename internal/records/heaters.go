@@ -21,6 +21,8 @@ type alarmRow struct {
 	Text         string
 	Acknowledged *time.Time
 	By           string
+	Verdict      string
+	Reason       string
 }
 
 // TableName tells GORM the table of alarmRow.
@@ -41,7 +43,7 @@ func (r *Records) Alarms(ctx context.Context, waiting bool, limit int) ([]heat.A
 	for i, a := range rows {
 		out[i] = heat.Alarm{
 			ID: a.ID, At: a.At.UTC(), Heater: heat.Heater(a.Heater), Guard: heat.GuardName(a.Guard), Action: heat.Action(a.Action), Text: a.Text,
-			Acknowledged: value(a.Acknowledged), By: a.By,
+			Acknowledged: value(a.Acknowledged), By: a.By, Verdict: heat.Verdict(a.Verdict), Reason: a.Reason,
 		}
 	}
 	return out, nil

@@ -110,7 +110,8 @@ func (w *Writer) Mark(m heat.Mark) {
 // Alarm takes an alarm that was raised, or acknowledged.
 func (w *Writer) Alarm(a heat.Alarm) {
 	w.take(entry{Alarm: &alarmRow{
-		ID: a.ID, At: a.At, Heater: string(a.Heater), Guard: string(a.Guard), Action: string(a.Action), Text: a.Text, Acknowledged: pointer(a.Acknowledged), By: a.By,
+		ID: a.ID, At: a.At, Heater: string(a.Heater), Guard: string(a.Guard), Action: string(a.Action), Text: a.Text,
+		Acknowledged: pointer(a.Acknowledged), By: a.By, Verdict: string(a.Verdict), Reason: a.Reason,
 	}})
 }
 

@@ -1,6 +1,9 @@
 package heat
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 // GuardName names a rule by which a heater is watched.
 type GuardName string
@@ -43,6 +46,7 @@ var rules = map[GuardName]struct {
 	NoRise: {CoolOff, true, false}, SlowRise: {CoolOff, false, false}, Falling: {HoldRun, false, false},
 	TooHot: {CoolOff, true, true}, Runaway: {CoolOff, false, true}, Jump: {HoldRun, false, false},
 	Frozen: {CoolOff, false, false}, Growing: {CoolOff, false, false}, Sensor: {CoolOff, true, false}, Silence: {Tell, true, false}, Unused: {CoolOff, true, false},
+	NoFlow: {HoldRun, false, false},
 }
 
 // ActionOf returns what a guard's alarm does at the most as it is raised.
@@ -62,6 +66,8 @@ type Alarm struct {
 
 	Acknowledged time.Time // by a person; zero: not yet
 	By           string    // who that was
+	Verdict      Verdict   // what that person said it was; empty: nothing
+	Reason       string    // and why
 }
 
 // judged are the guards that judge a heater's readings one by one.
@@ -82,6 +88,17 @@ const (
 
 // Judged lists the guards that judge a heater's readings one by one.
 func Judged() []GuardName { return judged[:] }
+
+// watching are those, and the others whose alarms are of one heater.
+var watching = append(slices.Clone(judged[:]), Silence, NoFlow)
+
+// Watching lists the guards that stand in the table of a heater.
+func Watching(h Heater) []GuardName {
+	if _, nozzle := h.Tool(); nozzle {
+		return watching
+	}
+	return slices.DeleteFunc(slices.Clone(watching), func(g GuardName) bool { return g == NoFlow })
+}
 
 // Most returns what a guard does at the most: as it is raised, or where turning the
 // heaters off has not helped.

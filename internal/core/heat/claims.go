@@ -59,10 +59,17 @@ func (g *Guard) falling(b *bounds, now moment) finding {
 		return finding{share: below / b.low}
 	}
 	if g.low == 0 {
-		g.low = now.at
+		g.low, g.lowest = now.at, now
+	}
+	if now.actual <= g.lowest.actual-lowerBy {
+		g.lowest = now
+	}
+	long := (now.at - g.low) / b.lowFor
+	if now.actual >= g.lowest.actual+b.rises*b.settle/2 { // its heater works: something cold was laid on it
+		long = (now.at - g.low) / b.coldFor / longTimes
 	}
 	return finding{
-		share: min(below/b.low, max((now.at-g.low)/b.lowFor, 0.5)),
+		share: min(below/b.low, max(long, 0.5)),
 		text: func() string {
 			return fmt.Sprintf("the %s has fallen to %.0f °C and should hold %g °C: is its heater or its sensor loose, or a fan blowing at it?", g.Heater, now.actual, g.setpoint)
 		},
@@ -79,6 +86,8 @@ func (g *Guard) jumps(b *bounds, now moment) finding {
 	}
 	change := now.actual - then.actual
 	size, most, certain := math.Abs(change), 2*b.jump, false
+	// What is cold and laid on a bed takes so much heat from it in that time, and no more.
+	unsure := b.drop > 0 && change < 0 && size < laidOn*(then.actual-room)
 	if change < 0 {
 		most = b.jump
 		_, nozzle := g.Heater.Tool()
@@ -101,7 +110,7 @@ func (g *Guard) jumps(b *bounds, now moment) finding {
 		size, most = g.full.high-now.actual, min(most, b.least/3+2)
 		then = moment{at: g.full.begun, actual: g.full.high}
 	}
-	return finding{share: size / most, certain: certain, text: func() string {
+	return finding{share: size / most, certain: certain, unsure: unsure, text: func() string {
 		return fmt.Sprintf("the %s went from %.0f to %.0f °C in %.0f s, which it never has: is its sensor loose?", g.Heater, then.actual, now.actual, max(now.at-then.at, 1))
 	}}
 }
@@ -204,7 +213,7 @@ func (g *Guard) tooSlow(b *bounds, now moment) finding {
 	pace := way / (took + left)
 	return finding{
 		share:   b.pace / pace,
-		certain: took >= b.surely && pace < surelySlow*b.pace && g.Standings[SlowRise].toldNothing() == 0,
+		certain: took >= b.surely && pace < surelySlow*b.pace && g.Standing(SlowRise).Sound == 0,
 		text: func() string {
 			return fmt.Sprintf("the %s has had full duty for %.0f s and rose by %.0f K; as it goes on it would take %.0f min to %g °C, which is longer than any such heater takes: is its sensor in its place, and its heater whole?", g.Heater, took, max(rose, 0), math.Ceil((took+left)/60), g.setpoint)
 		},

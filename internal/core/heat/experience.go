@@ -27,7 +27,7 @@ type Learned struct {
 // With adds experience that was gained from the log to what was gained since.
 func (e Experience) With(past Experience) Experience {
 	out := Experience{Version: Version, Ways: past.Ways.with(e.Ways), Standings: map[GuardName]*Standing{}, Scale: DutyScale{e.Scale.Fine || past.Scale.Fine}, Need: e.Need}
-	for _, name := range Judged() {
+	for _, name := range watching {
 		var now, before Standing
 		if s := e.Standings[name]; s != nil {
 			now = *s
@@ -43,28 +43,31 @@ func (e Experience) With(past Experience) Experience {
 
 // Kept is what of an experience counts at a start: all of it, or, where it is of other
 // guards or the log was not looked at to its end, what does not come from the log: how
-// duties are told, and what a keeper has said.
+// duties are told, and what persons have said.
 func (e Experience) Kept() Experience {
 	if e.Version == Version {
 		return e
 	}
 	out := Experience{Scale: e.Scale}
 	for name, s := range e.Standings {
-		if s.Fixed != "" {
-			if out.Standings == nil {
-				out.Standings = map[GuardName]*Standing{}
-			}
-			out.Standings[name] = &Standing{Fixed: s.Fixed}
+		said := Standing{Fixed: s.Fixed, Sound: s.Sound, Faults: s.Faults, Allowed: s.Allowed}
+		if said == (Standing{}) {
+			continue
 		}
+		if out.Standings == nil {
+			out.Standings = map[GuardName]*Standing{}
+		}
+		out.Standings[name] = &said
 	}
 	return out
 }
 
 // after is a standing that goes on from an earlier one.
 func (s Standing) after(past Standing) Standing {
-	if s.Closest < near { // nothing has come near since
+	if s.Closest < near && s.Sound == 0 { // nothing has come near since
 		s.Quiet += past.Quiet
 	}
+	s.Seen, s.Claimed = s.Seen+past.Seen, s.Claimed+past.Claimed
 	if past.Closest > s.Closest {
 		s.Closest, s.ClosestAt = past.Closest, past.ClosestAt
 	}
@@ -142,13 +145,7 @@ func (t *Trial) Learned() map[Heater]Learned {
 
 // Bound lets a guard do so much at the most, or, with an empty action, what it earns.
 func (g *Guard) Bound(name GuardName, most Action) {
-	if g.Standings == nil {
-		g.Standings = map[GuardName]*Standing{}
-	}
-	if g.Standings[name] == nil {
-		g.Standings[name] = &Standing{}
-	}
-	g.Standings[name].Fixed = most
+	g.Standing(name).Fixed = most
 }
 
 // Blind says what a guard cannot see of this heater; empty: nothing.

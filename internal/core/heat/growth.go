@@ -20,6 +20,7 @@ type Growth struct {
 	step    float64 // of Share, that came all at once
 	stepped float64 // s when it did
 	above   float64 // K that it is hotter than the reference
+	over    float64 // Share, as a mean over levelOver
 	clear   float64 // K by which it must be hotter, so that it is no noise
 }
 
@@ -59,6 +60,7 @@ const (
 	growthOld     = 6.0   // stretches after which it is none of now
 	growthSure    = 0.75  // of what is looked for, that there must be at the least before anything is done
 	growthNoise   = 3.0   // standard deviations that are no noise
+	growthPull    = 2.0   // standard deviations that one stretch may be, as the noise is learned
 )
 
 // note takes a stretch of a heater that needs so much, before that is learned from it.
@@ -80,8 +82,8 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	}
 	switch {
 	case unsure(still): // of conditions that were not seen by then
-		g.then, g.since, g.taken, g.recent, g.late = [2]Need{*n, *n}, s.at, s.at, g.recent[:0], g.late[:0]
-		return // but what came all at once is still there, of what is known now
+		g.then, g.taken, g.recent, g.late = [2]Need{*n, *n}, s.at, g.recent[:0], g.late[:0]
+		return // but what is known now is of before what came all at once
 	case unsure(x):
 		return
 	}
@@ -92,6 +94,7 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	}
 	ordinary := math.Abs(share)*(s.actual-reference) < k.grows/2
 	g.follow(k, share-g.last, gap)
+	g.noise = max(g.noise, s.switches/loss)
 	g.last = share
 	if s.at > g.stepped+k.blows {
 		g.steps, g.step = 0, 0
@@ -133,7 +136,7 @@ func (g *growth) follow(k *needKind, more, gap float64) {
 	second := more - g.more
 	g.more = more
 	square := g.noise * g.noise
-	g.noise = math.Sqrt(square + (min(second*second/6, growthNoise*growthNoise*square)-square)/float64(min(g.seen+3, 40)))
+	g.noise = math.Sqrt(square + (min(second*second/6, growthPull*growthPull*square)-square)/float64(min(g.seen+3, 40)))
 }
 
 // of is what can be told now.
@@ -149,7 +152,8 @@ func (g *growth) of(k *needKind) Growth {
 	share, clear := least-growthDoubt*g.noise, growthClear*g.noise*above
 	return Growth{
 		Share: share, Hotter: share * above, Known: clear <= k.grows || share*above >= clear,
-		at: g.at, since: g.since, step: g.step, stepped: g.stepped, above: above, clear: clear,
+		at: g.at, since: g.since, step: g.step, stepped: g.stepped,
+		above: above, over: stat.Mean(g.late, nil), clear: clear,
 	}
 }
 
@@ -174,6 +178,7 @@ type level struct {
 const (
 	levelOver  = 240.0      // s over which a level is a mean
 	levelsKept = 3 * 3600.0 // s
+	needBehind = 1800.0     // s by which what a Need says may be of before
 	levelLate  = 600.0      // s by which a witness may have come to its temperature later
 	levelDoubt = 2.0        // standard deviations by which it may be more
 	levelOld   = 600.0      // s after which what it says is no more of now
@@ -193,8 +198,8 @@ func (w *NeedWatch) Since(then, now float64) (share, doubt float64, ok bool) {
 	for i := len(w.levels) - 1; i >= 0; i-- {
 		l := w.levels[i]
 		least = min(least, l.late)
-		if l.at <= then || i == 0 && l.at <= then+levelLate {
-			return late/least - 1, doubt, true
+		if l.at <= then-needBehind || i == 0 {
+			return late/least - 1, doubt, l.at <= then+levelLate
 		}
 	}
 	return 0, 0, false
@@ -233,7 +238,8 @@ func (g Growth) Beside(h Heater, now time.Duration, others map[Heater]*NeedWatch
 	if now.Seconds()-g.stepped < lasts {
 		g.Share -= min(g.step, growthDraught)
 	}
-	g.Sure = seen && (g.Share-most)*g.above >= growthSure*k.grows
+	// What others need is a mean, which follows slowly; so this one's must be as large.
+	g.Sure = seen && (min(g.Share, g.over)-most)*g.above >= growthSure*k.grows
 	g.Share = max(g.Share-likely, 0)
 	g.Hotter = g.Share * g.above
 	return g

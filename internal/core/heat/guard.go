@@ -42,7 +42,7 @@ var (
 	}
 	bedBounds = bounds{
 		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, rises: 0.15, pace: 0.045, judged: 90, surely: 180, expects: 4, sinks: 8, sinksOver: 60,
-		low: 8, lowFor: 45, window: 12, jump: 20, least: 8, drop: 5, stands: 120, cools: 600,
+		low: 8, lowFor: 120, window: 12, jump: 20, least: 8, drop: 5, stands: 120, cools: 600,
 	}
 )
 
@@ -81,6 +81,8 @@ const (
 	heldUp       = 3.0   // s by which a reading may come late though none is missed
 	longSilence  = 8.0   // s without a reading, after which it is not known how far a heater should have risen
 	letsUp       = 0.05  // of the duty that counts as letting up
+	lowerBy      = 0.5   // K that are another low
+	laidOn       = 0.35  // of what a bed is warmer than the room, that something cold takes from it within its window
 	movedDuty    = 0.3   // by which the duty moves while a reading stands still
 	movedShare   = 0.7   // or of itself
 	mostlySlow   = 0.5   // of how far an ordinary heater of its kind would have risen, below which one is slow
@@ -112,6 +114,7 @@ type Guard struct {
 	proven   bool    // the firmware has told a duty that was not nought
 
 	low     float64 // s since which it has been too far below; 0: it is not
+	lowest  moment  // since then
 	full    phase   // of full duty
 	idle    phase   // of no heat that anyone has asked for
 	still   phase   // of one and the same reading
@@ -121,8 +124,9 @@ type Guard struct {
 	grew    float64 // by how much more it needed in this run
 	ago     trail   // temperatures of long before
 	cooling map[GuardName]moment
-	mild    [len(judged)]bool // what was raised was only told
-	raised  [len(judged)]int  // 0: not; otherwise at which level
+	mild    [len(judged)]bool    // what was raised was only told
+	raised  [len(judged)]int     // 0: not; otherwise at which level
+	reached [len(judged)]float64 // how far what was raised last came, of what is wrong
 
 	lately  Ways    // what has not become Ways yet
 	quietAt float64 // s since which no alarm is raised
@@ -202,9 +206,6 @@ type findings [len(judged)]finding
 func (g *Guard) Note(wall time.Time, at time.Duration, r Reading, around float64) []Alarm {
 	if g.cooling == nil {
 		g.cooling = map[GuardName]moment{}
-	}
-	if g.Standings == nil {
-		g.Standings = map[GuardName]*Standing{}
 	}
 	now := moment{at: at.Seconds(), actual: r.Actual, duty: r.Duty}
 	passed := 0.0
@@ -320,7 +321,11 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 	var alarms []Alarm
 	alarm := false
 	for i, name := range judged {
-		f := &found[i]
+		f, s := &found[i], g.Standing(name)
+		came := f.share
+		if !f.certain && !rules[name].certain {
+			f.share /= s.allowance()
+		}
 		wrong, level := f.share >= 1, 0
 		if alarm = alarm || wrong; wrong {
 			switch level = sureLevel; {
@@ -330,12 +335,11 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 				level = unsureLevel
 			}
 		}
-		s := g.Standings[name]
-		if s == nil {
-			s = &Standing{}
-			g.Standings[name] = s
-		}
 		if level > g.raised[i] {
+			if g.raised[i] == 0 {
+				s.Claimed++
+				s.Had, g.reached[i] = s.Quiet, 0
+			}
 			a := Alarm{Heater: g.Heater, Guard: name, Action: milder(rules[name].action, s.May(name)), Text: f.text()}
 			switch {
 			case f.certain:
@@ -349,6 +353,9 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 			if rules[name].rising && a.Action == CoolOff && s.May(name) == HaltAll {
 				g.cooling[name] = now
 			}
+		}
+		if wrong {
+			g.reached[i] = max(g.reached[i], came)
 		}
 		if cooled, ok := g.cooling[name]; ok {
 			switch since := now.at - cooled.at; {

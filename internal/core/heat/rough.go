@@ -26,7 +26,7 @@ func ordinaryOf(h Heater) ordinary {
 	case nozzle:
 		return ordinary{speed: 2, most: 430, tail: 1.8}
 	case h == Bed:
-		return ordinary{speed: 0.3, most: 170, tail: 1.2}
+		return ordinary{speed: 0.3, most: 165, tail: 1.2}
 	}
 	return ordinary{speed: 0.05, most: 80, tail: 1.2}
 }

@@ -11,7 +11,15 @@ type Standing struct {
 	ClosestAt time.Time // when that was; zero: never
 	Fixed     Action    // what a keeper lets it do at the most; empty: what it has earned
 
+	Seen    float64 // s that it has watched the heater while it was on
+	Claimed int     // alarms that it has raised
+	Sound   int     // of them that a person said were nothing
+	Faults  int     // and that a person said were faults
+	Allowed float64 // how far the furthest of those that were nothing came, of what it calls wrong; 0: none
+	Had     float64 // Quiet, as it last raised an alarm
+
 	coming bool    // something is near; its trial begins anew when that is over, so that an alarm finds what was earned before
+	proved bool    // what is near is a fault, so that it does not
 	calm   float64 // s since it was near
 }
 
@@ -34,12 +42,18 @@ func (s *Standing) Note(wall time.Time, seconds, share float64, on bool) {
 	if share > s.Closest {
 		s.Closest, s.ClosestAt = min(share, 1), wall
 	}
+	if on {
+		s.Seen += seconds
+	}
 	switch {
 	case share >= near:
 		s.coming, s.calm = true, 0
 	case s.coming: // what comes near and goes back a little may come again, and be it
 		if s.calm += seconds; s.calm >= calmAfter {
-			s.coming, s.Quiet = false, 0
+			if !s.proved {
+				s.Quiet = 0
+			}
+			s.coming, s.proved = false, false
 		}
 	case on:
 		s.Quiet += seconds
@@ -96,5 +110,3 @@ func milder(a, b Action) Action {
 	}
 	return Tell
 }
-
-func (s *Standing) toldNothing() int { return 0 }

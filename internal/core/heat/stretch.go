@@ -7,17 +7,18 @@ import (
 
 // stretch is some seconds in which a heater held a temperature.
 type stretch struct {
-	duty    float64 // mean
-	actual  float64 // °C
-	rises   float64 // K/s
-	grows   float64 // the duty, 1/s
-	since   float64 // s since the heater came to its temperature
-	fan     [needMelt - needFan]float64
-	flow    float64 // mm³/s
-	beside  float64 // what the others drew meanwhile, times duty
-	at      float64 // s of its end
-	took    float64 // s
-	settled bool    // nothing was changed shortly before
+	duty     float64 // mean
+	actual   float64 // °C
+	rises    float64 // K/s
+	grows    float64 // the duty, 1/s
+	since    float64 // s since the heater came to its temperature
+	fan      [needMelt - needFan]float64
+	flow     float64 // mm³/s
+	beside   float64 // what the others drew meanwhile, times duty
+	at       float64 // s of its end
+	took     float64 // s
+	switches float64 // by which duty may be off, where the control is a switch
+	settled  bool    // nothing was changed shortly before
 }
 
 // A stretcher gathers readings into stretches.
@@ -35,6 +36,8 @@ const (
 	flowLags        = 2.0          // s by which the flow of what the printer has taken is late
 	dutyTold        = 4.0          // s that a duty holds without being told anew
 	stretchReadings = 6            // that a stretch has at the least, however long that takes
+	switchSwing     = 0.5          // of the most duty, that lies between the two of a switch
+	switchEnds      = 0.1          // of that and of the readings, that may lie between them
 	nearbyFor       = 1            // readings about one that make it less noisy
 )
 
@@ -94,6 +97,7 @@ func (g *stretcher) take() stretch {
 	}
 	s.duty, s.flow = integral(g.past, from, to)/took, meanFlow(g.past, from-flowLags, to-flowLags)
 	a, b := nearby(g.past, first), nearby(g.past, last)
+	s.switches = switches(g.past[first : last+1])
 	s.rises, s.grows = (b.actual-a.actual)/took, (b.duty-a.duty)/took
 	for i := first; i < last; i++ {
 		a, b := g.past[i], g.past[i+1]
@@ -143,4 +147,30 @@ func nearby(past []moment, i int) moment {
 	}
 	m.actual, m.duty = m.actual/n, m.duty/n
 	return m
+}
+
+// switches is by how much the mean duty of readings may be off because their control is a
+// switch, whose turns do not fill the time evenly; 0 where it is none.
+func switches(past []moment) float64 {
+	low, high := past[0].duty, past[0].duty
+	for _, m := range past {
+		low, high = min(low, m.duty), max(high, m.duty)
+	}
+	swing := high - low
+	if swing < switchSwing*high {
+		return 0
+	}
+	between, turns := 0, 0
+	for i, m := range past {
+		if share := (m.duty - low) / swing; share > switchEnds && share < 1-switchEnds {
+			between++
+		}
+		if i > 0 && (m.duty > low+swing/2) != (past[i-1].duty > low+swing/2) {
+			turns++
+		}
+	}
+	if float64(between) > switchEnds*float64(len(past)) {
+		return 0
+	}
+	return swing / 4 / float64(1+turns/2)
 }

@@ -24,6 +24,9 @@ func (h *Heating) raise(a heat.Alarm) {
 		id = uuid.New()
 	}
 	a.ID = id.String()
+	if t := h.thermals[a.Heater]; t != nil && !slices.Contains(heat.Judged(), a.Guard) {
+		t.guard.Claims(a.Guard)
+	}
 	h.alarms = slices.Insert(h.alarms, 0, a) // the newest first
 	h.cfg.Recorder.Alarm(a)
 	h.loop.Mark(a.At, heat.MarkAlarm, a.Heater, a.Text)
@@ -52,17 +55,21 @@ func (h *Heating) alarmed(heater heat.Heater) bool {
 	return slices.ContainsFunc(h.alarms, func(a heat.Alarm) bool { return a.Heater == heater && a.Action != heat.Tell })
 }
 
-// Acknowledge notes that a person has seen an alarm.
-func (h *Heating) Acknowledge(ctx context.Context, id, by string) (heat.Alarm, error) {
+// Acknowledge notes that a person has seen an alarm, what that person says it was, and why.
+func (h *Heating) Acknowledge(ctx context.Context, id, by string, was heat.Verdict, reason string) (heat.Alarm, error) {
 	var seen heat.Alarm
 	refused := fmt.Errorf("%w: %q", ErrNoAlarm, id)
 	err := h.loop.Ask(ctx, func() {
 		for i, a := range h.alarms {
 			if a.ID == id {
-				a.Acknowledged, a.By = time.Now().UTC(), by
+				a.Acknowledged, a.By, a.Verdict, a.Reason = time.Now().UTC(), by, was, reason
 				h.alarms = slices.Delete(h.alarms, i, i+1)
 				h.cfg.Recorder.Alarm(a)
-				h.loop.Decide("alarm %s acknowledged", a.Guard)
+				h.loop.Decide("alarm %s acknowledged as %q: %s", a.Guard, was, reason)
+				if t := h.thermals[a.Heater]; t != nil && was != "" {
+					t.guard.Told(a.Guard, was)
+					h.KeepLearned()
+				}
 				h.loop.Publish(h.waitingAlarms())
 				seen, refused = a, nil
 				return

@@ -17,7 +17,8 @@ type flowing struct {
 	at     time.Duration
 	rate   float64 // mm³/s
 	state  heat.FlowState
-	drawn  bool // at the last reading
+	drawn  bool      // at the last reading
+	looked time.Time // when
 }
 
 // push notes what a line that the printer has taken pushes out.
@@ -64,17 +65,25 @@ func (h *Heating) watchFlow(at time.Time, t *thermal, heater heat.Heater) {
 		return
 	}
 	f.drawn, f.state = true, t.needs.Flow()
+	s := t.guard.Standing(heat.NoFlow)
+	s.Note(at, min(max(at.Sub(f.looked).Seconds(), 0), 60), f.state.Sure, f.state.Enough)
+	f.looked = at
 	if !f.state.Stopped || before {
 		return
 	}
-	action := heat.Tell
-	if h.cfg.FlowWatch == heat.FlowHold {
-		action = heat.HoldRun
-	}
 	h.raise(heat.Alarm{
-		At: at, Heater: heater, Guard: heat.NoFlow, Action: action,
+		At: at, Heater: heater, Guard: heat.NoFlow, Action: h.flowMay(s),
 		Text: fmt.Sprintf("the file asks for %.1f mm³/s and the duty of the %s says that no filament takes heat away: is it used up, torn, ground off or jammed?", f.state.Asked, heater),
 	})
+}
+
+// flowMay is what is done when nothing flows: what was set, and after a person has said that
+// it was nothing no more than is earned anew.
+func (h *Heating) flowMay(s *heat.Standing) heat.Action {
+	if h.cfg.FlowWatch != heat.FlowHold || s.Sound > 0 && s.May(heat.NoFlow) == heat.Tell {
+		return heat.Tell
+	}
+	return heat.HoldRun
 }
 
 // draws reports whether a run draws.

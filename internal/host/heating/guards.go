@@ -23,6 +23,7 @@ type GuardNow struct {
 	Next     heat.Action // what it may do after Left more of the heater being on
 	Left     time.Duration
 	Standing heat.Standing
+	Set      bool   // what it may do is set in the configuration, and not earned
 	Blind    string // what it cannot see on this printer; empty: nothing
 }
 
@@ -40,13 +41,16 @@ func (h *Heating) Guards(ctx context.Context) ([]GuardNow, error) {
 func (h *Heating) guardsOf(name heat.Heater) []GuardNow {
 	g := &h.thermals[name].guard
 	var out []GuardNow
-	for _, guard := range heat.Judged() {
-		now := GuardNow{Heater: name, Guard: guard, Does: heat.Most(guard), Certain: heat.Certain(guard), Blind: g.Blind(guard)}
-		if s := g.Standings[guard]; s != nil {
-			now.Standing = *s
-		}
+	for _, guard := range heat.Watching(name) {
+		now := GuardNow{Heater: name, Guard: guard, Does: heat.Most(guard), Certain: heat.Certain(guard), Standing: *g.Standing(guard), Blind: g.Blind(guard)}
 		now.May = now.Standing.May(guard)
 		now.Left, now.Next = now.Standing.Next(guard)
+		if guard == heat.NoFlow {
+			now.May, now.Left, now.Next, now.Set = h.flowMay(&now.Standing), 0, "", true
+			if h.cfg.FlowWatch == heat.FlowOff {
+				now.Blind = `it is off: flow = "off" in [heat]`
+			}
+		}
 		out = append(out, now)
 	}
 	return out
@@ -58,10 +62,12 @@ func (h *Heating) Bound(ctx context.Context, heater heat.Heater, guard heat.Guar
 	var now GuardNow
 	refused := fmt.Errorf("%w: this printer has no %s of the %s", ErrGuard, guard, heater)
 	err := h.loop.Ask(ctx, func() {
-		i := slices.Index(heat.Judged(), guard)
+		i := slices.Index(heat.Watching(heater), guard)
 		t := h.thermals[heater]
 		switch {
 		case t == nil || i < 0:
+		case guard == heat.NoFlow:
+			refused = fmt.Errorf("%w: what no-flow does is set in the configuration: flow in [heat]", ErrGuard)
 		case heat.Certain(guard):
 			refused = fmt.Errorf("%w: what %s claims cannot be anything else, so it acts from the first second", ErrGuard, guard)
 		case most != "" && !slices.Contains(heat.Actions(), most):

@@ -98,10 +98,10 @@ func TestASetpointIsGivenWithinItsBoundsAlone(t *testing.T) {
 		if err := o.Tune(t.Context(), heat.Bed, 60, 5); !errors.Is(err, run.ErrAlarm) {
 			t.Errorf("tuning while an alarm waits: %v", err)
 		}
-		if _, err := o.Acknowledge(t.Context(), "a2", "me"); !errors.Is(err, heating.ErrNoAlarm) {
+		if _, err := o.Acknowledge(t.Context(), "a2", "me", "", ""); !errors.Is(err, heating.ErrNoAlarm) {
 			t.Errorf("another alarm: %v", err)
 		}
-		if a, err := o.Acknowledge(t.Context(), "a1", "me"); err != nil || a.By != "me" {
+		if a, err := o.Acknowledge(t.Context(), "a1", "me", heat.Fault, "it was loose"); err != nil || a.By != "me" {
 			t.Errorf("%+v, %v", a, err)
 		}
 		if _, err := o.Set(t.Context(), heat.NozzleOf(0), 200); err != nil {

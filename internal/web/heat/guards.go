@@ -81,6 +81,7 @@ func guardOf(g heating.GuardNow) api.Guard {
 	out := api.Guard{
 		Heater: string(g.Heater), Guard: string(g.Guard), Certain: g.Certain, May: string(g.May), Most: string(g.Does),
 		QuietHours: s.Quiet / 3600, Closest: s.Closest, ClosestAt: api.Moment(s.ClosestAt), Bound: string(s.Fixed), Blind: g.Blind,
+		Set: g.Set, SeenHours: s.Seen / 3600, Claimed: s.Claimed, Sound: s.Sound, Faults: s.Faults,
 	}
 	if g.Left > 0 {
 		out.Next, out.NextHours = string(g.Next), g.Left.Hours()

@@ -92,11 +92,11 @@ func (o *oven) WarmUp(_ context.Context, w heat.WarmUp) error {
 	return o.refuse
 }
 func (o *oven) GiveUpWarmUp(context.Context) error { return nil }
-func (o *oven) Acknowledge(_ context.Context, id, _ string) (heat.Alarm, error) {
+func (o *oven) Acknowledge(_ context.Context, id, _ string, was heat.Verdict, reason string) (heat.Alarm, error) {
 	if id != "a1" {
 		return heat.Alarm{}, fmt.Errorf("%w: %q", heating.ErrNoAlarm, id)
 	}
-	return heat.Alarm{ID: id, Acknowledged: begun}, nil
+	return heat.Alarm{ID: id, Acknowledged: begun, Verdict: was, Reason: reason}, nil
 }
 func (o *oven) Tune(context.Context, heat.Heater, float64, int) error { return o.refuse }
 func (o *oven) Tuning(context.Context) (*heating.TuningNow, error)    { return o.tuning, nil }

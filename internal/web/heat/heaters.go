@@ -3,6 +3,7 @@ package heat
 import (
 	"context"
 	"net/http"
+	"strings"
 	"time"
 
 	"diathermon/internal/api"
@@ -86,11 +87,16 @@ func (a Area) mountHeaters(d *desk.Desk) {
 			return AlarmsOf(kept), nil
 		})
 
-	desk.Show(d, d.Op("acknowledge-alarm", http.MethodPost, "/v1/heat/alarms/{id}/acknowledge", desk.Operate, "Say that a person has seen an alarm", 404),
+	desk.Show(d, d.Op("acknowledge-alarm", http.MethodPost, "/v1/heat/alarms/{id}/acknowledge", desk.Operate, "Say that a person has seen an alarm, and what it was", 404, 422),
 		func(ctx context.Context, in *struct {
-			ID string `path:"id"`
+			ID   string               `path:"id"`
+			Body *api.Acknowledgement `required:"false"`
 		}) (api.Alarm, error) {
-			seen, err := a.Host.Acknowledge(ctx, in.ID, guard.Caller(ctx))
+			said := api.Acknowledgement{}
+			if in.Body != nil {
+				said = *in.Body
+			}
+			seen, err := a.Host.Acknowledge(ctx, in.ID, guard.Caller(ctx), heat.Verdict(said.Verdict), strings.TrimSpace(said.Reason))
 			if err != nil {
 				return api.Alarm{}, err
 			}

@@ -63,7 +63,7 @@ type Host interface {
 	Cool(ctx context.Context) error
 	WarmUp(ctx context.Context, w heat.WarmUp) error
 	GiveUpWarmUp(ctx context.Context) error
-	Acknowledge(ctx context.Context, id, by string) (heat.Alarm, error)
+	Acknowledge(ctx context.Context, id, by string, was heat.Verdict, reason string) (heat.Alarm, error)
 	Tune(ctx context.Context, h heat.Heater, setpoint float64, cycles int) error
 	Tuning(ctx context.Context) (*heating.TuningNow, error)
 	ApplyTuning(ctx context.Context, save bool) error
