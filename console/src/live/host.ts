@@ -136,7 +136,8 @@ export const useHost = defineStore('host', () => {
   const setHeat = (heater: string, setpoint: number) =>
     attempt(() => answered(api.PUT('/v1/heat/{heater}', { params: { path: { heater } }, body: { setpoint } })))
 
-  const acknowledge = (id: string) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } } })))
+  /** Says that an alarm has been seen, and, if that is known, what it was. */
+  const acknowledge = (id: string, said: Schemas['Acknowledgement'] = {}) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } }, body: said })))
 
   return { bed, changes, sayBed, printer, link, firmware, heaters, position, motion, outputs, routine, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, onward, pickUp, start, halt, measure, reconnect, setHeat }
 })

@@ -27,8 +27,21 @@ export const guardActions: Record<Schemas['Guard']['may'], string> = {
 /** Why a guard may do what it may. */
 export function guardReason(g: Schemas['Guard']): string {
   const hours = (h: number) => `${Math.max(Math.round(h), 1)} h`
+  if (g.set) return 'as flow in [heat] is set'
   if (g.certain) return 'it cannot be anything else'
   if (g.bound) return 'as a keeper has said'
   const next = g.next ? `; ${guardActions[g.next]} after ${hours(g.next_hours ?? 0)} more` : ''
   return g.may === 'tell' ? `on trial${next}` : `earned in ${hours(g.quiet_hours)}${next}`
+}
+
+/** What persons have said of a guard's alarms. */
+export function guardTold(g: Schemas['Guard']): string {
+  return [g.sound ? `${g.sound} nothing` : '', g.faults ? `${g.faults} a fault` : ''].filter(Boolean).join(', ') || '–'
+}
+
+/** What a person has said of an alarm. */
+export function alarmSaid(a: Schemas['Alarm']): string {
+  if (!a.acknowledged) return 'it waits for you'
+  const was = a.verdict === 'sound' ? 'nothing was wrong' : a.verdict === 'fault' ? 'a fault' : 'seen'
+  return `${was}${a.reason ? `, ${a.reason}` : ''}${a.by ? ` (${a.by})` : ''}`
 }

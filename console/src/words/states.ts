@@ -82,3 +82,9 @@ export const alarmActions: Record<Schemas['Alarm']['action'], string> = {
   cool: 'The run was held and every heater turned off.',
   halt: 'The printer was halted.',
 }
+
+/** What an alarm may have been, as a person says with one touch. */
+export const alarmCauses: Record<NonNullable<Schemas['Acknowledgement']['verdict']>, { title: string, reasons: string[] }> = {
+  sound: { title: 'Nothing was wrong:', reasons: ['a draught, a door or a window', 'somebody touched it, or laid something on it', 'weak mains', 'it is always so'] },
+  fault: { title: 'It was a fault:', reasons: ['the sensor', 'the heater or its wires', 'something else'] },
+}

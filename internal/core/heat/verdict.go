@@ -1,5 +1,7 @@
 package heat
 
+import "fmt"
+
 // A Verdict is what a person says an alarm was, as it is acknowledged; empty: that it was seen.
 type Verdict string
 
@@ -11,6 +13,21 @@ const (
 
 // Verdicts lists them.
 func Verdicts() []Verdict { return []Verdict{Sound, Fault} }
+
+// Judged says what a person has said of an alarm.
+func (a Alarm) Judged() string {
+	out := string(a.Guard) + " was acknowledged"
+	switch a.Verdict {
+	case Sound:
+		out = fmt.Sprintf("%s of the %s was nothing", a.Guard, a.Heater)
+	case Fault:
+		out = fmt.Sprintf("%s of the %s was a fault", a.Guard, a.Heater)
+	}
+	if a.Reason != "" {
+		out += ": " + a.Reason
+	}
+	return out
+}
 
 const (
 	mostAllowed = 1.5        // of what a guard calls wrong, that a person's word makes ordinary at the most

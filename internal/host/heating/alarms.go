@@ -68,6 +68,7 @@ func (h *Heating) Acknowledge(ctx context.Context, id, by string, was heat.Verdi
 				h.loop.Decide("alarm %s acknowledged as %q: %s", a.Guard, was, reason)
 				if t := h.thermals[a.Heater]; t != nil && was != "" {
 					t.guard.Told(a.Guard, was)
+					h.loop.Mark(a.Acknowledged, heat.MarkAlarm, a.Heater, a.Judged())
 					h.KeepLearned()
 				}
 				h.loop.Publish(h.waitingAlarms())

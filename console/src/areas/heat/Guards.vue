@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { mdiChevronRight } from '@mdi/js'
-import { computed, onMounted, ref } from 'vue'
+import { computed, onMounted, ref, watch } from 'vue'
 
 import { answered, api, type Schemas } from '../../api/client'
 import { useHost } from '../../live/host'
 import { useIntervalFn } from '../../live/interval'
 import Panel from '../../ui/Panel.vue'
-import { guardActions, guardClaims, guardReason } from '../../words/guards'
+import { alarmSaid, guardActions, guardClaims, guardReason, guardTold } from '../../words/guards'
 import { heaterName } from '../../words/heaters'
 import { sentence } from '../../words/numbers'
 import { moment } from '../../words/time'
@@ -15,6 +15,7 @@ type Bound = NonNullable<Schemas['Guard']['bound']>
 
 const host = useHost()
 const guards = ref<Schemas['Guard'][]>([])
+const alarms = ref<Schemas['Alarm'][]>([])
 const seen = ref<Schemas['Hindsight']>()
 const days = ref(30)
 const nameOf = (h: string) => heaterName(h, host.printer?.tools)
@@ -27,6 +28,7 @@ const choices = (g: Schemas['Guard']) => [
 
 async function load() {
   guards.value = (await answered(api.GET('/v1/heat/guards'))).guards
+  alarms.value = (await answered(api.GET('/v1/heat/alarms', { params: { query: { limit: 500 } } }))).alarms
 }
 async function look() {
   try {
@@ -37,6 +39,7 @@ onMounted(() => {
   host.attempt(load)
   void look()
 })
+watch(() => host.alarms, () => host.attempt(load)) // one is new, or was acknowledged
 useIntervalFn(() => { if (looking.value) void look() }, 1000)
 
 const bound = (g: Schemas['Guard'], action: string) => host.attempt(async () => {
@@ -53,9 +56,15 @@ const lookBack = () => host.attempt(async () => {
     <div class="columns even mb-4">
       <section v-for="h in heaters" :key="h">
         <h3 class="text-title-small mb-1">{{ nameOf(h) }}</h3>
+        <div class="row heads text-body-small text-medium-emphasis" aria-hidden="true">
+          <span>Claim</span><span class="figures">Watched</span><span class="figures">Alarms</span><span>You said</span><span class="may">Does</span>
+        </div>
         <details v-for="g in guards.filter(x => x.heater === h)" :key="g.guard" class="guard" :data-guard="`${h}/${g.guard}`">
-          <summary>
-            <span><v-icon :icon="mdiChevronRight" size="small" class="turns" />{{ guardClaims[g.guard] }}</span>
+          <summary class="row">
+            <span class="claim"><v-icon :icon="mdiChevronRight" size="small" class="turns" />{{ guardClaims[g.guard] }}</span>
+            <span class="figures" title="Watched">{{ Math.round(g.seen_hours) }} h</span>
+            <span class="figures" title="Alarms">{{ g.claimed || '–' }}</span>
+            <span class="told" title="You said">{{ guardTold(g) }}</span>
             <span class="may" :class="g.may === 'tell' ? 'text-medium-emphasis' : ''">{{ guardActions[g.may] }}</span>
           </summary>
           <div class="text-body-small py-2">
@@ -65,7 +74,10 @@ const lookBack = () => host.attempt(async () => {
             </p>
             <v-progress-linear :model-value="100 * g.closest" height="4" rounded :color="g.closest >= 0.7 ? 'warning' : 'primary'" class="mb-2" :aria-label="`Closest call of ${guardClaims[g.guard]}`" />
             <p v-if="g.blind" class="mb-1">{{ sentence(g.blind) }}.</p>
-            <v-select v-if="!g.certain" :model-value="g.bound ?? ''" :items="choices(g)" label="It may do" style="max-width: 320px" class="mt-3" @update:model-value="(a: string) => bound(g, a)" />
+            <ul v-if="g.claimed > 0" class="ps-5 mb-1">
+              <li v-for="a in alarms.filter(x => x.heater === h && x.guard === g.guard).slice(0, 5)" :key="a.id" class="break">{{ moment(a.at) }}: {{ a.text }} – {{ alarmSaid(a) }}.</li>
+            </ul>
+            <v-select v-if="!g.certain && !g.set" :model-value="g.bound ?? ''" :items="choices(g)" label="It may do" style="max-width: 320px" class="mt-3" @update:model-value="(a: string) => bound(g, a)" />
           </div>
         </details>
       </section>
@@ -91,8 +103,16 @@ const lookBack = () => host.attempt(async () => {
 
 <style scoped>
 .guard { border-top: 1px solid rgba(var(--v-border-color), var(--v-border-opacity)); }
-summary { display: flex; flex-wrap: wrap; justify-content: space-between; gap: 0 16px; padding: 8px 0; cursor: pointer; }
-.may { font-size: 0.875rem; }
+.row { display: grid; grid-template-columns: minmax(0, 1fr) 4.5em 3.5em 7em 9.5em; gap: 0 12px; align-items: baseline; }
+summary { padding: 8px 0; cursor: pointer; }
+.row > .figures { text-align: end; }
+.row > span:not(.claim) { font-size: 0.875rem; }
 .turns { transition: transform 0.15s; }
 details[open] .turns { transform: rotate(90deg); }
+@media (max-width: 1279px) { /* the claim stands above its figures */
+  .row { grid-template-columns: 4em 3.5em 7em minmax(0, 1fr); }
+  .heads > :first-child { display: none; }
+  .claim { grid-column: 1 / -1; }
+  .row > .may { text-align: end; }
+}
 </style>
