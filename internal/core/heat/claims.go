@@ -64,12 +64,11 @@ func (g *Guard) falling(b *bounds, now moment) finding {
 	if now.actual <= g.lowest.actual-lowerBy {
 		g.lowest = now
 	}
-	long := (now.at - g.low) / b.lowFor
-	if now.actual >= g.lowest.actual+b.rises*b.settle/2 { // its heater works: something cold was laid on it
-		long = (now.at - g.low) / b.coldFor / longTimes
-	}
+	// What rises again has a heater that works: something cold was laid on it.
+	recovers := now.actual >= g.lowest.actual+b.rises*b.settle/2
 	return finding{
-		share: min(below/b.low, max(long, 0.5)),
+		unsure: recovers || now.at-g.low < b.lowSure,
+		share:  min(below/b.low, max((now.at-g.low)/b.lowFor, 0.5)),
 		text: func() string {
 			return fmt.Sprintf("the %s has fallen to %.0f °C and should hold %g °C: is its heater or its sensor loose, or a fan blowing at it?", g.Heater, now.actual, g.setpoint)
 		},

@@ -43,6 +43,7 @@ type growth struct {
 	stepped float64   // s when it did
 	more    float64   // by which the last stretch took more than the one before it
 	noise   float64   // standard deviation of one of recent
+	off     float64   // by which those of late may be off, where the control is a switch
 }
 
 // Shares are of the loss.
@@ -94,7 +95,7 @@ func (g *growth) note(k *needKind, n *Need, s stretch) {
 	}
 	ordinary := math.Abs(share)*(s.actual-reference) < k.grows/2
 	g.follow(k, share-g.last, gap)
-	g.noise = max(g.noise, s.switches/loss)
+	g.off += (s.off/loss - g.off) / float64(k.recent)
 	g.last = share
 	if s.at > g.stepped+k.blows {
 		g.steps, g.step = 0, 0
@@ -149,7 +150,8 @@ func (g *growth) of(k *needKind) Growth {
 	for _, share := range g.recent {
 		least = min(least, share)
 	}
-	share, clear := least-growthDoubt*g.noise, growthClear*g.noise*above
+	noise := max(g.noise, g.off)
+	share, clear := least-growthDoubt*noise, growthClear*noise*above
 	return Growth{
 		Share: share, Hotter: share * above, Known: clear <= k.grows || share*above >= clear,
 		at: g.at, since: g.since, step: g.step, stepped: g.stepped,
@@ -229,7 +231,7 @@ func (g Growth) Beside(h Heater, now time.Duration, others map[Heater]*NeedWatch
 		if !nozzle { // a room that becomes colder is nearer to what a bed has
 			times = max(toBed, (w.growth.set-reference)/max(g.above, 10))
 		}
-		likely, most = max(likely, times*(share-doubt)), max(most, times*(share+levelDoubt*doubt))
+		likely, most = max(likely, times*(share-levelDoubt*doubt)), max(most, times*(share+levelDoubt*doubt))
 	}
 	lasts := k.blows
 	if seen { // what others need no more for is no draught, and is told sooner

@@ -24,8 +24,9 @@ type bounds struct {
 	sinks     float64 // K by which it falls at full duty
 	sinksOver float64 // s in which it must have gone on falling
 
-	low    float64 // K below its setpoint to which a heater that held may fall
-	lowFor float64 // s
+	low     float64 // K below its setpoint to which a heater that held may fall
+	lowFor  float64 // s
+	lowSure float64 // s after which it is no cold thing that was laid on it
 
 	window float64 // s over which a jump is looked for
 	jump   float64 // K that one may be where nothing is known
@@ -38,11 +39,11 @@ type bounds struct {
 var (
 	nozzleBounds = bounds{
 		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, rises: 0.5, pace: 0.45, judged: 40, surely: 60, expects: 8, sinks: 15, sinksOver: 10,
-		low: 14, lowFor: 12, window: 6, jump: 45, least: 22, stands: 45, cools: 60,
+		low: 14, lowFor: 12, lowSure: 12, window: 6, jump: 45, least: 22, stands: 45, cools: 60,
 	}
 	bedBounds = bounds{
 		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, rises: 0.15, pace: 0.045, judged: 90, surely: 180, expects: 4, sinks: 8, sinksOver: 60,
-		low: 8, lowFor: 120, window: 12, jump: 20, least: 8, drop: 5, stands: 120, cools: 600,
+		low: 8, lowFor: 45, lowSure: 120, window: 12, jump: 20, least: 8, drop: 5, stands: 120, cools: 600,
 	}
 )
 

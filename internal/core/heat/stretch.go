@@ -7,18 +7,18 @@ import (
 
 // stretch is some seconds in which a heater held a temperature.
 type stretch struct {
-	duty     float64 // mean
-	actual   float64 // °C
-	rises    float64 // K/s
-	grows    float64 // the duty, 1/s
-	since    float64 // s since the heater came to its temperature
-	fan      [needMelt - needFan]float64
-	flow     float64 // mm³/s
-	beside   float64 // what the others drew meanwhile, times duty
-	at       float64 // s of its end
-	took     float64 // s
-	switches float64 // by which duty may be off, where the control is a switch
-	settled  bool    // nothing was changed shortly before
+	duty    float64 // mean
+	actual  float64 // °C
+	rises   float64 // K/s
+	grows   float64 // the duty, 1/s
+	since   float64 // s since the heater came to its temperature
+	fan     [needMelt - needFan]float64
+	flow    float64 // mm³/s
+	beside  float64 // what the others drew meanwhile, times duty
+	at      float64 // s of its end
+	took    float64 // s
+	off     float64 // by which duty may be, where the control is a switch
+	settled bool    // nothing was changed shortly before
 }
 
 // A stretcher gathers readings into stretches.
@@ -97,7 +97,9 @@ func (g *stretcher) take() stretch {
 	}
 	s.duty, s.flow = integral(g.past, from, to)/took, meanFlow(g.past, from-flowLags, to-flowLags)
 	a, b := nearby(g.past, first), nearby(g.past, last)
-	s.switches = switches(g.past[first : last+1])
+	if duty, off, ok := turns(g.past[first : last+1]); ok {
+		s.duty, s.off = duty, off
+	}
 	s.rises, s.grows = (b.actual-a.actual)/took, (b.duty-a.duty)/took
 	for i := first; i < last; i++ {
 		a, b := g.past[i], g.past[i+1]
@@ -149,28 +151,37 @@ func nearby(past []moment, i int) moment {
 	return m
 }
 
-// switches is by how much the mean duty of readings may be off because their control is a
-// switch, whose turns do not fill the time evenly; 0 where it is none.
-func switches(past []moment) float64 {
+// turns is the mean duty of readings whose control is a switch, over its whole turns, which do
+// not fill a stretch evenly, and by how much that may be off; false where it is none.
+func turns(past []moment) (duty, off float64, ok bool) {
 	low, high := past[0].duty, past[0].duty
 	for _, m := range past {
 		low, high = min(low, m.duty), max(high, m.duty)
 	}
 	swing := high - low
 	if swing < switchSwing*high {
-		return 0
+		return 0, 0, false
 	}
-	between, turns := 0, 0
+	between, first, last := 0, -1, -1
 	for i, m := range past {
 		if share := (m.duty - low) / swing; share > switchEnds && share < 1-switchEnds {
 			between++
 		}
-		if i > 0 && (m.duty > low+swing/2) != (past[i-1].duty > low+swing/2) {
-			turns++
+		if i > 0 && m.duty > low+swing/2 && past[i-1].duty <= low+swing/2 { // it is switched on
+			if last = i; first < 0 {
+				first = i
+			}
 		}
 	}
 	if float64(between) > switchEnds*float64(len(past)) {
-		return 0
+		return 0, 0, false
 	}
-	return swing / 4 / float64(1+turns/2)
+	from, to := past[0].at, past[len(past)-1].at
+	if first == last {
+		mean := integral(past, from, to) / (to - from)
+		return mean, min(mean-low, high-mean) / 2, true
+	}
+	report := (to - from) / float64(len(past)-1) // a turn is known to begin within one
+	from, to = past[first].at, past[last].at
+	return integral(past, from, to) / (to - from), swing / 2 * min(report/(to-from), 0.5), true
 }
