@@ -155,10 +155,12 @@ func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
 		if len(now.Alarms) == 0 {
 			break
 		}
-		b.click(page, `(//*[@data-alarm]//button)[1]`)
+		b.click(page, `(//*[@data-alarm]//button[@data-verdict="fault"])[1]`)
 		b.until("one alarm less", func(then api.Bench) bool { return len(then.Alarms) < len(now.Alarms) })
 	}
-	b.do(page, chromedp.WaitNotPresent(`[data-alarm]`))
+	b.do(page, chromedp.WaitNotPresent(`[data-alarm]`), chromedp.WaitVisible(`//*[@data-guard="bed/sensor"]//summary[contains(., "1 a fault")]`))
+	b.click(page, `[data-guard="bed/sensor"] summary`)
+	b.do(page, chromedp.WaitVisible(`//*[@data-guard="bed/sensor"]//li[contains(., "a fault, the sensor")]`))
 }
 
 // heedless counts in a page what fails there and is not heeded, and which calls fail.

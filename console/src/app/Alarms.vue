@@ -26,6 +26,7 @@ const host = useHost()
 </template>
 
 <style scoped>
-.cause { min-width: 9.5em; }
+.cause { min-width: 11em; }
+@media (max-width: 599px) { .cause { flex-basis: 100%; } }
 .reason { height: auto; min-height: 32px; white-space: normal; max-width: 100%; }
 </style>

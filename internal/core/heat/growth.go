@@ -39,6 +39,7 @@ type growth struct {
 	set     float64   // °C that all this is of
 	step    float64   // what came all at once
 	steps   int       // stretches in which it came
+	grown   float64   // what came since, one stretch after the other
 	calm    int       // stretches since anything came
 	stepped float64   // s when it did
 	more    float64   // by which the last stretch took more than the one before it
@@ -52,6 +53,8 @@ const (
 	growthMoves   = 15.0  // K of another temperature, at which a heater needs another share
 	growthStep    = 0.04  // from one stretch to the next, that comes all at once
 	growthSteps   = 2     // stretches in which it does
+	growthOff     = 3.0   // times what a switch may make of it, that what is looked for must be
+	growthCreeps  = 3.0   // times as much as came at first, that came after it
 	growthCalm    = 2     // stretches without more, after which something else may come
 	growthDraught = 0.7   // that a draught takes at the most
 	growthDoubt   = 1.5   // standard deviations that are given to noise
@@ -122,15 +125,18 @@ func (g *growth) follow(k *needKind, more, gap float64) {
 			g.step += more
 			g.stepped = g.at
 		}
-		g.calm = 0
+		g.calm, g.grown = 0, g.grown+more
 	case jumps:
-		g.steps, g.step, g.calm = 0, max(g.step+more, 0), 0
+		g.steps, g.step, g.calm, g.grown = 0, max(g.step+more, 0), 0, 0
 	case more > growthStep/2:
-		g.calm = 0
+		g.calm, g.grown = 0, g.grown+more
 	default:
 		if g.calm++; g.calm >= growthCalm {
-			g.steps = 0
+			g.steps, g.grown = 0, 0
 		}
+	}
+	if g.grown > growthCreeps*g.step { // most of it came later, and one after the other
+		g.step = 0
 	}
 	// By second differences, in which what creeps does not show, however fast (after J. von
 	// Neumann, Distribution of the Ratio of the Mean Square Successive Difference, 1941).
@@ -150,8 +156,12 @@ func (g *growth) of(k *needKind) Growth {
 	for _, share := range g.recent {
 		least = min(least, share)
 	}
-	noise := max(g.noise, g.off)
-	share, clear := least-growthDoubt*noise, growthClear*noise*above
+	off := g.off
+	if off > g.noise { // of a switch: what one stretch has too much the next has too little
+		least, off = stat.Mean(g.recent, nil), off/float64(k.recent)
+	}
+	share := least - max(growthDoubt*g.noise, off)
+	clear := max(growthClear*g.noise, growthOff*off) * above
 	return Growth{
 		Share: share, Hotter: share * above, Known: clear <= k.grows || share*above >= clear,
 		at: g.at, since: g.since, step: g.step, stepped: g.stepped,

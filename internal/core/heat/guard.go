@@ -240,7 +240,10 @@ func (g *Guard) Note(wall time.Time, at time.Duration, r Reading, around float64
 
 // lose drops what is only true of readings without a gap.
 func (g *Guard) lose() {
-	g.past, g.low, g.odd, g.held = g.past[:0], 0, 0, false
+	g.past, g.low, g.held = g.past[:0], 0, false
+	if g.raised[atSensor] == 0 { // otherwise it goes on being off the scale
+		g.odd = 0
+	}
 	g.full.on, g.idle.on, g.still.on, g.slow.on, g.rise.on = false, false, false, false, false
 	g.ago.clear()
 	g.lately = Ways{Most: g.lately.Most}
@@ -321,6 +324,9 @@ func (g *Guard) goesBy(step float64) {
 func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findings) []Alarm {
 	var alarms []Alarm
 	alarm := false
+	if g.setpoint > 0 {
+		g.Standing(Silence).Seen += passed // whose readings come
+	}
 	for i, name := range judged {
 		f, s := &found[i], g.Standing(name)
 		came := f.share

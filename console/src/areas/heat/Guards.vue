@@ -57,7 +57,7 @@ const lookBack = () => host.attempt(async () => {
       <section v-for="h in heaters" :key="h">
         <h3 class="text-title-small mb-1">{{ nameOf(h) }}</h3>
         <div class="row heads text-body-small text-medium-emphasis" aria-hidden="true">
-          <span>Claim</span><span class="figures">Watched</span><span class="figures">Alarms</span><span>You said</span><span class="may">Does</span>
+          <span class="figures">Watched</span><span class="figures">Alarms</span><span>You said</span><span class="may">Does</span>
         </div>
         <details v-for="g in guards.filter(x => x.heater === h)" :key="g.guard" class="guard" :data-guard="`${h}/${g.guard}`">
           <summary class="row">
@@ -103,16 +103,12 @@ const lookBack = () => host.attempt(async () => {
 
 <style scoped>
 .guard { border-top: 1px solid rgba(var(--v-border-color), var(--v-border-opacity)); }
-.row { display: grid; grid-template-columns: minmax(0, 1fr) 4.5em 3.5em 7em 9.5em; gap: 0 12px; align-items: baseline; }
+.row { display: grid; grid-template-columns: 4.2em 3.6em 5.6em minmax(0, 1fr); gap: 0 10px; align-items: baseline; }
+.claim { grid-column: 1 / -1; }
 summary { padding: 8px 0; cursor: pointer; }
 .row > .figures { text-align: end; }
-.row > span:not(.claim) { font-size: 0.875rem; }
+.row > .may { text-align: end; }
+.row > span:not(.claim) { font-size: 0.875rem; letter-spacing: normal; overflow-wrap: normal; word-break: normal; }
 .turns { transition: transform 0.15s; }
 details[open] .turns { transform: rotate(90deg); }
-@media (max-width: 1279px) { /* the claim stands above its figures */
-  .row { grid-template-columns: 4em 3.5em 7em minmax(0, 1fr); }
-  .heads > :first-child { display: none; }
-  .claim { grid-column: 1 / -1; }
-  .row > .may { text-align: end; }
-}
 </style>
