@@ -371,7 +371,9 @@ func (g *Guard) grows(now moment) finding {
 	if g.Growth.Heard && !g.Growth.Sure { // it may be soon, and then something can be done
 		most *= unsureTimes
 	}
-	return finding{unsure: !g.Growth.Sure, share: g.Growth.Hotter / most, text: func() string {
+	// What is cold on a bed, or behind it, takes heat for long; it was felt as it came there.
+	soaks := boundsOf(g.Heater).drop > 0 && now.at-g.dipped < soaksFor
+	return finding{unsure: !g.Growth.Sure || soaks, share: g.Growth.Hotter / most, text: func() string {
 		return fmt.Sprintf("the %s needs %.0f %% more duty than before in this run to hold %g °C, with the same fan and flow: does its sensor leave its place? Then it is %.0f K hotter than it reads. Or has it lost its sock?", g.Heater, 100*g.Growth.Share, g.setpoint, g.Growth.Hotter)
 	}}
 }

@@ -77,6 +77,9 @@ func (w *NeedWatch) weigh(s stretch) {
 	w.against += min(max(stopped-w.back.learn(flows, s.duty), -flowMost), flowMost)
 	w.sum = max(w.sum+min(stopped-w.Need.learn(flows, s.duty), flowMost), 0)
 	w.none.Left, w.back.Left = w.Need.Left, w.Need.Left
+	if w.sum > 0 && w.against <= -flowLevel { // the loss went back, and all flows
+		w.Need, w.sum = w.back, 0
+	}
 	w.alarm = w.sum >= flowLevel && w.against >= flowBack || w.alarm && w.sum > 0
 	w.sum = min(w.sum, 2*flowLevel)
 	stretches := FlowWithin.Seconds() / s.took * w.counts

@@ -83,6 +83,7 @@ const (
 	longSilence  = 8.0   // s without a reading, after which it is not known how far a heater should have risen
 	letsUp       = 0.05  // of the duty that counts as letting up
 	lowerBy      = 0.5   // K that are another low
+	soaksFor     = 2400  // s for which what is cold behind a bed, or on it, takes heat
 	laidOn       = 0.35  // of what a bed is warmer than the room, that something cold takes from it within its window
 	movedDuty    = 0.3   // by which the duty moves while a reading stands still
 	movedShare   = 0.7   // or of itself
@@ -116,6 +117,7 @@ type Guard struct {
 
 	low     float64 // s since which it has been too far below; 0: it is not
 	lowest  moment  // since then
+	dipped  float64 // s when it was last by holdBand below its setpoint
 	full    phase   // of full duty
 	idle    phase   // of no heat that anyone has asked for
 	still   phase   // of one and the same reading
@@ -286,13 +288,18 @@ func (g *Guard) judge(now moment, r Reading, passed, around float64, found *find
 		}
 	}
 
+	if g.setpoint-now.actual > holdBand {
+		g.dipped = now.at
+	}
 	found[atFalling] = g.falling(b, now)
 	found[atJump] = g.jumps(b, now)
 	if r.HasDuty || !tells { // a reading without a duty between others says nothing of it
 		g.full.note(g.isFull(b, r, tells, now), now)
 		g.idle.note(g.isIdle(b, r, tells), now)
 	}
-	g.climb.note(now, g.setpoint)
+	if g.climb.note(now, g.setpoint); g.climb.at == now.at { // also where it was on before it was read
+		g.climb.on = g.setpoint > now.actual
+	}
 	found[atNoRise] = g.noRise(b, now)
 	found[atNoRise].doubtful = !tells
 	found[atSlowRise] = g.slowRise(b, now, passed)
