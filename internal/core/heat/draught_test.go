@@ -27,8 +27,12 @@ func (w *watched) acted() bool {
 func TestWhatTheOtherHeaterNeedsTooIsADraught(t *testing.T) {
 	w := printing()
 	w.Weathers(simprinter.Weather{Wind: 0.6, Air: -8})
-	if w.pass(40 * time.Minute); w.acted() {
+	if w.pass(20 * time.Minute); w.acted() {
 		t.Errorf("an open window: %+v", w.alarms)
+	}
+	alone := w.needs[heat.Nozzle].Growth()
+	if beside := alone.Beside(heat.Nozzle, w.now, w.needs); alone.Share < 0.1 || beside.Share > 0.05 {
+		t.Errorf("a nozzle beside an open window needs %.2f more, and %.2f more than the bed", alone.Share, beside.Share)
 	}
 	w.Weathers(simprinter.Weather{})
 	if w.pass(40 * time.Minute); w.acted() {
@@ -50,6 +54,18 @@ func TestWhatTheOtherHeaterDoesNotNeedIsNone(t *testing.T) {
 	i := slices.IndexFunc(w.alarms, func(a heat.Alarm) bool { return a.Action != heat.Tell })
 	if i < 0 || w.alarms[i].Guard != heat.Growing || w.Hottest(false) > 215+80 {
 		t.Errorf("a sensor that slips by half in 15 min: %+v, at %.0f °C", w.alarms, w.Hottest(false))
+	}
+}
+
+func TestWithoutAnotherHeaterItIsOnlyTold(t *testing.T) {
+	w := newWatched(simprinter.Vesper())
+	w.Set(215, 0)
+	w.reach()
+	w.pass(30 * time.Minute)
+	w.earns()
+	w.Break(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.5, Over: 30 * time.Minute})
+	if w.pass(20 * time.Minute); w.acted() || !slices.Contains(guards(w.alarms), heat.Growing) {
+		t.Errorf("a sensor that slips beside a cold bed: %+v", w.alarms)
 	}
 }
 
@@ -85,6 +101,24 @@ func TestSomethingColdThatIsLaidOnTheBedHoldsNothing(t *testing.T) {
 	}
 	if !w.acted() {
 		t.Errorf("a bed without current: %+v", w.alarms)
+	}
+}
+
+func TestABedThatFallsAtOnceMayHaveSomethingColdOnIt(t *testing.T) {
+	for by, want := range map[float64]heat.Action{22: heat.Tell, 35: heat.HoldRun} {
+		g := &heat.Guard{Heater: heat.Bed, Limit: 110}
+		g.Ways.Most = 1
+		g.Standing(heat.Jump).Quiet = 60 * 3600
+		said := told(g, 0, 112, func(s float64) heat.Reading {
+			return heat.Reading{Actual: 90 - by*min(max(s-100, 0)/10, 1), Setpoint: 90, Duty: 0.5, HasDuty: true}
+		})
+		did := heat.Action("")
+		for _, a := range said { // at first it may be only told
+			did = a.Action
+		}
+		if did != want {
+			t.Errorf("from 90 °C by %.0f K in 10 s: %+v, want %s", by, said, want)
+		}
 	}
 }
 
@@ -168,7 +202,7 @@ func TestASensorThatIsOutOfItsPlaceInTheFirstWarmUpEver(t *testing.T) {
 	w.guards[heat.Nozzle].Told(heat.SlowRise, heat.Sound)
 	w.Break(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.9})
 	w.Set(210, 0)
-	if w.pass(50 * time.Second); len(w.alarms) == 0 || w.acted() {
+	if w.pass(90 * time.Second); len(w.alarms) == 0 || w.acted() {
 		t.Errorf("after a person's word: %+v", w.alarms)
 	}
 }

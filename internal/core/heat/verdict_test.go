@@ -64,6 +64,27 @@ func TestWhatAPersonSaysOfAnAlarmCountsForItsGuard(t *testing.T) {
 	}
 }
 
+func TestAFaultThatIsStillThereTakesNothingFromItsGuard(t *testing.T) {
+	g := &heat.Guard{Heater: heat.Bed, Limit: 110}
+	g.Ways.Most = 1
+	g.Standing(heat.Falling).Quiet = 20 * 3600
+	falls := func(from, to int, actual float64) []heat.Alarm {
+		return told(g, from, to, func(s float64) heat.Reading {
+			return heat.Reading{Actual: 60 - min((60-actual)*(s-float64(from))/100, 60-actual), Setpoint: 60, Duty: 0.5, HasDuty: true}
+		})
+	}
+	falls(0, 100, 60)
+	if said := falls(100, 500, 48); len(said) == 0 {
+		t.Fatal("a fall by 12 K was not told")
+	}
+	g.Told(heat.Falling, heat.Fault)
+	falls(500, 700, 48)
+	told(g, 700, 2000, func(float64) heat.Reading { return heat.Reading{Actual: 60, Setpoint: 60, Duty: 0.5, HasDuty: true} })
+	if s := g.Standing(heat.Falling); s.Quiet < 30*3600 {
+		t.Errorf("after a fault that a person confirmed while it was there: %+v", s)
+	}
+}
+
 func TestNoWordMovesWhatIsCertain(t *testing.T) {
 	g := &heat.Guard{Heater: heat.Bed, Limit: 110}
 	for range 5 {
