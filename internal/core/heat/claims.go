@@ -164,7 +164,7 @@ func (g *Guard) noRise(b *bounds, now moment) finding {
 	if then, _, ok := g.ago.before(now, b.coldFor); ok && lasts > b.coldFor {
 		from, long = then, 1
 	}
-	if rose := now.actual - from; from < b.cold && rose < 2 {
+	if rose := now.actual - from; from < b.cold && rose < risesLeast {
 		return finding{share: long, text: func() string {
 			return fmt.Sprintf("the %s has had full duty for %.0f s and rose by %.1f K: is its heater connected, and its sensor in its place?", g.Heater, lasts, max(rose, 0))
 		}}
@@ -185,9 +185,9 @@ func (g *Guard) agoIn(seconds float64) (float64, bool) {
 
 // slowRise claims that the heater rises at full duty far more slowly than it has ever done,
 // or than any heater of its kind does.
-func (g *Guard) slowRise(b *bounds, now moment, passed float64) finding {
+func (g *Guard) slowRise(b *bounds, now moment, passed float64, tells bool) finding {
 	f := g.slower(b, now, passed)
-	if other := g.tooSlow(b, now); other.share > f.share {
+	if other := g.tooSlow(b, now, tells); other.share > f.share {
 		return other
 	}
 	return f
@@ -196,13 +196,13 @@ func (g *Guard) slowRise(b *bounds, now moment, passed float64) finding {
 // tooSlow claims, also of a heater that was never seen to warm up, that it would take far
 // longer to its setpoint at full duty than any heater of its kind, as it rises. A sensor that
 // is out of its place makes it as slow, and as soon let up, as what it still feels is small.
-func (g *Guard) tooSlow(b *bounds, now moment) finding {
+func (g *Guard) tooSlow(b *bounds, now moment, tells bool) finding {
 	took, way := now.at-g.climb.at, g.climb.Setpoint-g.climb.Start
-	if !g.climb.on || took < b.judged || way < warmUpLeast || g.full.lasts(now) < took-b.settle {
+	if !tells || !g.climb.on || took < b.judged || way < warmUpLeast || g.full.lasts(now) < took-b.settle {
 		return finding{}
 	}
 	rose := now.actual - g.climb.Start
-	if rose > mostlySlow*ordinaryOf(g.Heater).rises(took) {
+	if rose < risesLeast || rose > mostlySlow*ordinaryOf(g.Heater).rises(took) {
 		return finding{}
 	}
 	left, ok := g.climb.alone(g.Heater, now.actual)

@@ -87,6 +87,7 @@ const (
 	laidOn       = 0.35  // of what a bed is warmer than the room, that something cold takes from it within its window
 	movedDuty    = 0.3   // by which the duty moves while a reading stands still
 	movedShare   = 0.7   // or of itself
+	risesLeast   = 2.0   // K that are a rise at all
 	mostlySlow   = 0.5   // of how far an ordinary heater of its kind would have risen, below which one is slow
 	surelySlow   = 0.4   // of the slowest pace of its kind, below which no heater is
 
@@ -302,7 +303,7 @@ func (g *Guard) judge(now moment, r Reading, passed, around float64, found *find
 	}
 	found[atNoRise] = g.noRise(b, now)
 	found[atNoRise].doubtful = !tells
-	found[atSlowRise] = g.slowRise(b, now, passed)
+	found[atSlowRise] = g.slowRise(b, now, passed, tells)
 	found[atRunaway] = g.runaway(b, now, around)
 	found[atFrozen] = g.frozen(b, now, r, tells)
 	found[atGrowing] = g.grows(now)
