@@ -194,6 +194,7 @@ type Alarm struct {
 	By           string     `json:"by,omitempty"`
 	Verdict      string     `json:"verdict,omitempty" enum:"sound,fault" doc:"What that person said it was; absent: that it was seen"`
 	Reason       string     `json:"reason,omitempty" doc:"And why"`
+	Said         string     `json:"said,omitempty" doc:"Both, as it is told to persons"`
 }
 
 // Acknowledgement is what a person says of an alarm that was seen.

@@ -26,13 +26,16 @@ func listGuards(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 		if len(rows) == 0 {
 			return nil
 		}
-		fmt.Fprintf(w, "%s\n", upper(of))
+		fmt.Fprintf(w, "%s:\n", upper(of))
 		return table(w, []string{"Guard", "May", "Why", "Closest call", "Seen", "Claimed", "Told"}, rows)
 	}
 	for _, g := range guards.Guards {
 		if g.Heater != of {
 			if err := show(); err != nil {
 				return err
+			}
+			if of != "" {
+				fmt.Fprintln(w)
 			}
 			rows, of = nil, g.Heater
 		}
@@ -44,7 +47,8 @@ func listGuards(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 		if g.Claimed > 0 {
 			claimed = fmt.Sprint(g.Claimed)
 		}
-		rows = append(rows, []string{g.Guard, g.May, why(g), closest, fmt.Sprintf("%.0f h", g.SeenHours), claimed, toldOf(g)})
+		seen := fmt.Sprintf("%.0f h", g.SeenHours)
+		rows = append(rows, []string{g.Guard, g.May, why(g), closest, seen, claimed, toldOf(g)})
 	}
 	if err := show(); err != nil {
 		return err

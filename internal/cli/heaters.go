@@ -123,20 +123,11 @@ func listAlarms(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 	for _, a := range alarms.Alarms {
 		seen := "waits for you: 'diathermon heat --acknowledge " + a.ID + "'"
 		if a.Acknowledged != nil {
-			seen = fmt.Sprintf("acknowledged %s by %s%s", local(*a.Acknowledged), a.By, verdict(a))
+			seen = fmt.Sprintf("acknowledged %s by %s: %s", local(*a.Acknowledged), a.By, a.Said)
 		}
 		fmt.Fprintf(w, "%s  %s (%s): %s\n  %s\n", local(a.At), a.Guard, a.Action, a.Text, seen)
 	}
 	return nil
-}
-
-// verdict is what a person said an alarm was.
-func verdict(a api.Alarm) string {
-	was := map[string]string{"sound": ": nothing was wrong", "fault": ": a fault"}[a.Verdict]
-	if a.Reason != "" {
-		was += ", " + a.Reason
-	}
-	return was
 }
 
 func acknowledge(ctx context.Context, cmd *cli.Command, c *client.Client, id string) error {
@@ -168,7 +159,7 @@ func acknowledge(ctx context.Context, cmd *cli.Command, c *client.Client, id str
 			failed = errors.Join(failed, err)
 			continue
 		}
-		fmt.Fprintf(cmd.Root().Writer, "Acknowledged%s: %s: %s\n", verdict(a), a.Guard, a.Text)
+		fmt.Fprintf(cmd.Root().Writer, "Acknowledged (%s): %s: %s\n", a.Said, a.Guard, a.Text)
 	}
 	return failed
 }

@@ -113,10 +113,12 @@ func TestTheCommandLineShowsAlarmsAndBreaksTheStandIn(t *testing.T) {
 	p.ok("", control("mend bed")...)
 	b.until("the bed being read again", func(now api.Bench) bool { return *now.Heaters[1].Actual > 0 })
 	for len(mustBench(b).Alarms) > 0 { // the sensor's return is a jump
-		p.ok("Acknowledged: a fault, its plug was out: ", "heat", "--acknowledge", "all", "--fault", "its plug was out")
+		p.ok("Acknowledged (a fault: its plug was out): ", "heat", "--acknowledge", "all", "--fault", "its plug was out")
 	}
 	p.fails(2, "one of --nothing-wrong and --fault", "heat", "--acknowledge", "all", "--fault", "a", "--nothing-wrong", "b")
-	p.ok("a fault, its plug was out", "heat", "--alarms")
+	p.ok(": a fault: its plug was out", "heat", "--alarms")
+	p.ok("acknowledged", "heat", "--alarms")
+	p.ok(`"acknowledged"`, "heat", "--alarms", "--json")
 	p.ok(`"verdict": "fault"`, "heat", "--alarms", "--json")
 	p.ok("1 a fault", "heat", "--guards")
 	p.ok("bed: 60 °C", "heat", "bed", "60")

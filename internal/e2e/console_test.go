@@ -160,7 +160,7 @@ func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
 	}
 	b.do(page, chromedp.WaitNotPresent(`[data-alarm]`), chromedp.WaitVisible(`//*[@data-guard="bed/sensor"]//summary[contains(., "1 a fault")]`))
 	b.click(page, `[data-guard="bed/sensor"] summary`)
-	b.do(page, chromedp.WaitVisible(`//*[@data-guard="bed/sensor"]//li[contains(., "a fault, the sensor")]`))
+	b.do(page, chromedp.WaitVisible(`//*[@data-guard="bed/sensor"]//li[contains(., "a fault: the sensor")]`))
 }
 
 // heedless counts in a page what fails there and is not heeded, and which calls fail.

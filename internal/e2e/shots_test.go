@@ -172,7 +172,7 @@ func (b *bench) terminals(folder string) {
 		"shelf":    {"diathermon shelf", "diathermon shelf show focuser-knob-fluted.gcode", "diathermon runs --limit 8"},
 		"heat":     {"diathermon heat", "diathermon heat --models", "diathermon heat --health", "diathermon heat --alarms"},
 		"inspect":  {"diathermon inspect finder-shoe-dovetail.gcode | head -11", "diathermon inspect cable-clip-mount-leg.gcode --layer 20 --show"},
-		"guards":   {"diathermon heat --guards", "diathermon heat --look-back 90d"},
+		"guards":   {"diathermon heat --guards"},
 		"rehearse": {"diathermon rehearse focuser-knob-fluted.gcode"},
 		"watch":    {"diathermon watch"},
 	} {

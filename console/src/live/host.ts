@@ -137,7 +137,8 @@ export const useHost = defineStore('host', () => {
     attempt(() => answered(api.PUT('/v1/heat/{heater}', { params: { path: { heater } }, body: { setpoint } })))
 
   /** Says that an alarm has been seen, and, if that is known, what it was. */
-  const acknowledge = (id: string, said: Schemas['Acknowledgement'] = {}) => attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } }, body: said })))
+  const acknowledge = (id: string, body: Schemas['Acknowledgement'] = {}) =>
+    attempt(() => answered(api.POST('/v1/heat/alarms/{id}/acknowledge', { params: { path: { id } }, body })))
 
   return { bed, changes, sayBed, printer, link, firmware, heaters, position, motion, outputs, routine, run, messages, alarms, warmUp, flow, heatAge, acknowledge, connected, problem, live, going, refresh, listen, tell, attempt, control, onward, pickUp, start, halt, measure, reconnect, setHeat }
 })

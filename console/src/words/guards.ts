@@ -36,12 +36,11 @@ export function guardReason(g: Schemas['Guard']): string {
 
 /** What persons have said of a guard's alarms. */
 export function guardTold(g: Schemas['Guard']): string {
-  return [g.sound ? `${g.sound} nothing` : '', g.faults ? `${g.faults} a fault` : ''].filter(Boolean).join(', ') || '–'
+  const said = [g.sound && `${g.sound} nothing`, g.faults && `${g.faults} a fault`]
+  return said.filter(Boolean).join(', ') || '–'
 }
 
 /** What a person has said of an alarm. */
 export function alarmSaid(a: Schemas['Alarm']): string {
-  if (!a.acknowledged) return 'it waits for you'
-  const was = a.verdict === 'sound' ? 'nothing was wrong' : a.verdict === 'fault' ? 'a fault' : 'seen'
-  return `${was}${a.reason ? `, ${a.reason}` : ''}${a.by ? ` (${a.by})` : ''}`
+  return a.said ? `${a.said}${a.by ? ` (${a.by})` : ''}` : 'it waits for you'
 }

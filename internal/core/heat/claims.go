@@ -65,7 +65,7 @@ func (g *Guard) falling(b *bounds, now moment) finding {
 		g.lowest = now
 	}
 	// What rises again has a heater that works: something cold was laid on it.
-	recovers := now.actual >= g.lowest.actual+b.rises*b.settle/2
+	recovers := now.actual >= g.lowest.actual+2*lowerBy
 	return finding{
 		unsure: recovers || now.at-g.low < b.lowSure,
 		share:  min(below/b.low, max((now.at-g.low)/b.lowFor, 0.5)),
@@ -85,8 +85,6 @@ func (g *Guard) jumps(b *bounds, now moment) finding {
 	}
 	change := now.actual - then.actual
 	size, most, certain := math.Abs(change), 2*b.jump, false
-	// What is cold and laid on a bed takes so much heat from it in that time, and no more.
-	unsure := b.drop > 0 && change < 0 && size < laidOn*(then.actual-room)
 	if change < 0 {
 		most = b.jump
 		_, nozzle := g.Heater.Tool()
@@ -109,6 +107,8 @@ func (g *Guard) jumps(b *bounds, now moment) finding {
 		size, most = g.full.high-now.actual, min(most, b.least/3+2)
 		then = moment{at: g.full.begun, actual: g.full.high}
 	}
+	// What is cold and laid on a bed takes so much heat from it in that time, and no more.
+	unsure := b.drop > 0 && now.actual < then.actual && size < laidOn*(then.actual-room)
 	return finding{share: size / most, certain: certain, unsure: unsure, text: func() string {
 		return fmt.Sprintf("the %s went from %.0f to %.0f °C in %.0f s, which it never has: is its sensor loose?", g.Heater, then.actual, now.actual, max(now.at-then.at, 1))
 	}}
@@ -195,10 +195,11 @@ func (g *Guard) slowRise(b *bounds, now moment, passed float64, tells bool) find
 
 // tooSlow claims, also of a heater that was never seen to warm up, that it would take far
 // longer to its setpoint at full duty than any heater of its kind, as it rises. A sensor that
-// is out of its place makes it as slow, and as soon let up, as what it still feels is small.
+// is out of its place feels a share of the heat, and what it reads is soon at its end. So is
+// a weak heater near the most that it can: only what reads less than that is judged.
 func (g *Guard) tooSlow(b *bounds, now moment, tells bool) finding {
 	took, way := now.at-g.climb.at, g.climb.Setpoint-g.climb.Start
-	if !tells || !g.climb.on || took < b.judged || way < warmUpLeast || g.full.lasts(now) < took-b.settle {
+	if !tells || !g.climb.on || now.actual > b.weakest || took < b.slowAfter || way < warmUpLeast || g.full.lasts(now) < took-b.settle {
 		return finding{}
 	}
 	rose := now.actual - g.climb.Start
@@ -207,14 +208,17 @@ func (g *Guard) tooSlow(b *bounds, now moment, tells bool) finding {
 	}
 	left, ok := g.climb.alone(g.Heater, now.actual)
 	if !ok { // it has hardly risen
-		left = way * took / max(rose, 0.1)
+		left = way * took / rose
 	}
 	pace := way / (took + left)
+	s := g.Standing(SlowRise)
 	return finding{
 		share:   b.pace / pace,
-		certain: took >= b.surely && pace < surelySlow*b.pace && g.Standing(SlowRise).Sound == 0,
+		certain: took >= b.slowSure && pace < surelySlow*b.pace && s.Sound == 0 && s.Fixed == "",
 		text: func() string {
-			return fmt.Sprintf("the %s has had full duty for %.0f s and rose by %.0f K; as it goes on it would take %.0f min to %g °C, which is longer than any such heater takes: is its sensor in its place, and its heater whole?", g.Heater, took, max(rose, 0), math.Ceil((took+left)/60), g.setpoint)
+			return fmt.Sprintf("the %s has had full duty for %.0f s and rose by %.0f K; as it goes on it would take %.0f min "+
+				"to %g °C, which is longer than any such heater takes: is its sensor in its place, and its heater whole?",
+				g.Heater, took, rose, math.Ceil((took+left)/60), g.setpoint)
 		},
 	}
 }

@@ -68,7 +68,8 @@ func (c *Climb) first() int { return int(math.Floor(c.Start/climbStep)) + 1 }
 func (c *climbing) note(m moment, setpoint float64) (done Climb, ended bool) {
 	seen := c.last.at > 0 && m.at-c.last.at <= fullRate.Seconds() // otherwise it is not known where it began, or how it went on
 	if setpoint != c.Setpoint {
-		*c = climbing{Climb: Climb{Start: m.actual, Setpoint: setpoint}, at: m.at, last: m, on: seen && setpoint > m.actual+2*Ready}
+		*c = climbing{Climb: Climb{Start: m.actual, Setpoint: setpoint}, at: m.at, last: m}
+		c.on = seen && setpoint > m.actual+2*Ready
 		return Climb{}, false
 	}
 	c.on = c.on && seen
@@ -281,7 +282,7 @@ func (l *Learner) foretell(t float64, c *climbing, k Conditions) (by [kinds]floa
 			by[2] = left
 		}
 	}
-	if by[1] == 0 && by[2] == 0 && c.on {
+	if len(l.Climbs) == 0 && c.on {
 		by[kinds-1], _ = c.alone(l.heater, t)
 		return by
 	}
@@ -358,11 +359,9 @@ func (l *Learner) sure() float64 {
 // that is foretold.
 func (l *Learner) ahead(t, setpoint float64, ready time.Duration) Forecast {
 	f := Forecast{Ready: ready, Step: max(ready/climbPoints, time.Second)}
-	var past Climb
-	var takes float64
-	var ok bool
+	past, takes, ok := &Climb{}, 0.0, false
 	if n := len(l.Climbs); n > 0 {
-		past = l.Climbs[n-1]
+		past = &l.Climbs[n-1]
 		takes, ok = past.takes(t, setpoint)
 	}
 	for i := 0; time.Duration(i)*f.Step <= ready; i++ {

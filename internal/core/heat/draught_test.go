@@ -32,7 +32,7 @@ func TestWhatTheOtherHeaterNeedsTooIsADraught(t *testing.T) {
 	}
 	alone := w.needs[heat.Nozzle].Growth()
 	if beside := alone.Beside(heat.Nozzle, w.now, w.needs); alone.Share < 0.1 || beside.Share > 0.05 {
-		t.Errorf("a nozzle beside an open window needs %.2f more, and %.2f more than the bed", alone.Share, beside.Share)
+		t.Errorf("beside a window a nozzle needs %.2f more, and %.2f more than the bed", alone.Share, beside.Share)
 	}
 	w.Weathers(simprinter.Weather{})
 	if w.pass(40 * time.Minute); w.acted() {
@@ -122,6 +122,28 @@ func TestABedThatFallsAtOnceMayHaveSomethingColdOnIt(t *testing.T) {
 	}
 }
 
+func TestABedThatStaysColdIsToldThenHeld(t *testing.T) {
+	falls := func(back float64) (did []heat.Action) {
+		g := &heat.Guard{Heater: heat.Bed, Limit: 110}
+		g.Ways.Most = 1
+		g.Standing(heat.Falling).Quiet = 60 * 3600
+		said := told(g, 0, 900, func(s float64) heat.Reading {
+			actual := 80 - min(max(s-100, 0)/10, 14)
+			return heat.Reading{Actual: min(actual+max(s-245, 0)*back, 80), Setpoint: 80, Duty: 0.5, HasDuty: true}
+		})
+		for _, a := range said {
+			did = append(did, a.Action)
+		}
+		return did
+	}
+	if did := falls(0); !slices.Equal(did, []heat.Action{heat.Tell, heat.HoldRun}) {
+		t.Errorf("a bed that stays 14 K below its setpoint: %v", did)
+	}
+	if did := falls(0.05); !slices.Equal(did, []heat.Action{heat.Tell}) {
+		t.Errorf("one that rises again: %v", did)
+	}
+}
+
 func TestReadingsThatWereHeldUpAreOne(t *testing.T) {
 	g := warmedUp()
 	for _, s := range g.Standings {
@@ -131,7 +153,8 @@ func TestReadingsThatWereHeldUpAreOne(t *testing.T) {
 	note := func(after, actual, duty float64) []heat.Alarm {
 		at += after
 		d := time.Duration(at * float64(time.Second))
-		return g.Note(midnight.Add(d), d, heat.Reading{Heater: heat.Nozzle, Actual: actual, Setpoint: 200, HasSetpoint: true, Duty: duty, HasDuty: true}, 0)
+		r := heat.Reading{Heater: heat.Nozzle, Actual: actual, Setpoint: 200, HasSetpoint: true, Duty: duty, HasDuty: true}
+		return g.Note(midnight.Add(d), d, r, 0)
 	}
 	var said []heat.Alarm
 	for i := range 20 { // twenty seconds of a fall come within one
@@ -198,12 +221,17 @@ func TestASensorThatIsOutOfItsPlaceInTheFirstWarmUpEver(t *testing.T) {
 			t.Errorf("out by %.0f %%: told after %s", 100*c.out, w.at[0])
 		}
 	}
-	w := newWatched(simprinter.Vesper()) // and where a person has said that it is always so
-	w.guards[heat.Nozzle].Told(heat.SlowRise, heat.Sound)
-	w.Break(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.9})
-	w.Set(210, 0)
-	if w.pass(90 * time.Second); len(w.alarms) == 0 || w.acted() {
-		t.Errorf("after a person's word: %+v", w.alarms)
+	for name, word := range map[string]func(*heat.Guard){
+		"that it is always so": func(g *heat.Guard) { g.Told(heat.SlowRise, heat.Sound) },
+		"that it only tells":   func(g *heat.Guard) { g.Bound(heat.SlowRise, heat.Tell) },
+	} {
+		w := newWatched(simprinter.Vesper())
+		word(w.guards[heat.Nozzle])
+		w.Break(false, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: 0.9})
+		w.Set(210, 0)
+		if w.pass(90 * time.Second); len(w.alarms) == 0 || w.acted() {
+			t.Errorf("after a person's word %s: %+v", name, w.alarms)
+		}
 	}
 }
 
@@ -214,6 +242,15 @@ func TestASlowHeaterIsNone(t *testing.T) {
 	w := newWatched(c)
 	w.Set(210, 80)
 	w.reach()
+	w.pass(5 * time.Minute)
+	w.Fan = 1 // and farther than it comes, from where it is hot
+	w.Set(245, 105)
+	w.pass(time.Hour)
+	w.Set(0, 0)
+	w.Fan = 0
+	w.pass(2 * time.Hour)
+	w.Set(285, 110) // and from where it is cold
+	w.pass(time.Hour)
 	if len(w.alarms) > 0 {
 		t.Errorf("a large block on a small heater: %+v", w.alarms)
 	}

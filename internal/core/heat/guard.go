@@ -17,9 +17,10 @@ type bounds struct {
 	coldFor   float64 // s of full duty without any rise
 	settle    float64 // s of full duty until the rise is there
 	rises     float64 // K/s by which a heater of this kind rises at full duty at the least, where it is cold
-	pace      float64 // K/s, over the whole way, by which a heater of this kind comes to its setpoint at full duty at the least
-	judged    float64 // s from its beginning on after which it is looked at
-	surely    float64 // and after which one that is far slower is cooled
+	pace      float64 // K/s by which a cold heater of this kind comes to its setpoint at full duty at the least
+	weakest   float64 // °C that every heater of this kind comes to at full duty, in every room
+	slowAfter float64 // s of a warm-up after which its pace is looked at
+	slowSure  float64 // and after which one that is far slower is turned off
 	expects   float64 // K that it must be expected to rise before it is judged by what it has shown
 	sinks     float64 // K by which it falls at full duty
 	sinksOver float64 // s in which it must have gone on falling
@@ -38,11 +39,13 @@ type bounds struct {
 
 var (
 	nozzleBounds = bounds{
-		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, rises: 0.5, pace: 0.45, judged: 40, surely: 60, expects: 8, sinks: 15, sinksOver: 10,
+		stored: 40, within: 120, rest: 90, above: 15, cold: 70, coldFor: 40, settle: 12, rises: 0.5,
+		pace: 0.45, weakest: 140, slowAfter: 40, slowSure: 60, expects: 8, sinks: 15, sinksOver: 10,
 		low: 14, lowFor: 12, lowSure: 12, window: 6, jump: 45, least: 22, stands: 45, cools: 60,
 	}
 	bedBounds = bounds{
-		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, rises: 0.15, pace: 0.045, judged: 90, surely: 180, expects: 4, sinks: 8, sinksOver: 60,
+		stored: 25, within: 600, rest: 900, above: 10, cold: 40, coldFor: 180, settle: 45, rises: 0.15,
+		pace: 0.045, weakest: 45, slowAfter: 90, slowSure: 180, expects: 4, sinks: 8, sinksOver: 60,
 		low: 8, lowFor: 45, lowSure: 120, window: 12, jump: 20, least: 8, drop: 5, stands: 120, cools: 600,
 	}
 )
@@ -321,9 +324,7 @@ func (g *Guard) goesBy(step float64) {
 	}
 	if otherStep(step, g.Ways.Step) {
 		g.Ways.Stand, g.Ways.Moved, g.lately.Stand, g.lately.Moved = 0, 0, 0, 0
-		if s := g.Standings[Frozen]; s != nil {
-			s.Quiet = 0 // its trial begins anew
-		}
+		g.Standing(Frozen).Quiet = 0 // its trial begins anew
 	}
 	g.Ways.Step = step
 }
@@ -352,8 +353,8 @@ func (g *Guard) conclude(wall time.Time, now moment, passed float64, found findi
 		}
 		if level > g.raised[i] {
 			if g.raised[i] == 0 {
-				s.Claimed++
-				s.Had, g.reached[i] = s.Quiet, 0
+				s.claims()
+				g.reached[i] = 0
 			}
 			a := Alarm{Heater: g.Heater, Guard: name, Action: milder(rules[name].action, s.May(name)), Text: f.text()}
 			switch {

@@ -1,7 +1,9 @@
 package heat_test
 
 import (
+	"fmt"
 	"math"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -139,6 +141,67 @@ func BenchmarkGuardsFindSensors(b *testing.B) {
 				b.ReportMetric(100*float64(lateTold)/float64(tell), "too-late-duty-told-%")
 			}
 		})
+	}
+}
+
+// BenchmarkGuardsInAFirstWarmUp measures on how many of fifty printers that were never seen
+// a sensor that is out of its place is found before the heater is 50 K above its setpoint,
+// and on how many of those that are whole anything is said.
+func BenchmarkGuardsInAFirstWarmUp(b *testing.B) {
+	for name, printer := range map[string]func(uint64) simprinter.Config{"rough": later(rough()), "smooth": later(smooth)} {
+		for _, bed := range []bool{false, true} {
+			for _, out := range []float64{0, 0.8, 0.9, 0.95} {
+				h := map[bool]heat.Heater{false: heat.Nozzle, true: heat.Bed}[bed]
+				b.Run(fmt.Sprintf("%s/%s-out-%.0f-%%", name, h, 100*out), func(b *testing.B) {
+					for b.Loop() {
+						firstly(b, 50, printer, bed, out)
+					}
+				})
+			}
+		}
+	}
+}
+
+// firstly lets so many printers warm up for the first time, with the sensor of one heater by
+// a share out of its place.
+func firstly(b *testing.B, printers int, printer func(uint64) simprinter.Config, bed bool, out float64) {
+	var seconds []float64
+	inTime, off := 0, 0
+	each(printers, func(seed uint64) func() {
+		w, rng := newWatched(printer(seed)), rand.New(rand.NewPCG(seed, 5))
+		w.Ambient = 12 + 18*rng.Float64()
+		w.Start(w.Ambient, w.Ambient)
+		w.pass(3 * time.Second)
+		if out > 0 {
+			w.Break(bed, simprinter.HeaterFault{Kind: simprinter.Loose, Amount: out})
+		}
+		nozzle, plate := 190+60*rng.Float64(), 50+40*rng.Float64()
+		w.Set(nozzle, plate)
+		setpoint := map[bool]float64{false: nozzle, true: plate}[bed]
+		begun, found, above := w.now, 0.0, 0.0
+		for w.now < begun+20*time.Minute && !w.acted() {
+			w.pass(time.Second)
+			if len(w.alarms) > 0 && found == 0 {
+				found, above = (w.now - begun).Seconds(), w.Hottest(bed)-setpoint
+			}
+		}
+		return func() {
+			if found > 0 {
+				if seconds = append(seconds, found); above < 50 {
+					inTime++
+				}
+			}
+			if w.acted() {
+				off++
+			}
+		}
+	})
+	b.ReportMetric(float64(len(seconds)), "told")
+	b.ReportMetric(float64(inTime), "told-in-time")
+	b.ReportMetric(float64(off), "turned-off")
+	if slices.Sort(seconds); len(seconds) > 0 {
+		b.ReportMetric(seconds[len(seconds)/2], "median-s")
+		b.ReportMetric(seconds[len(seconds)-1], "most-s")
 	}
 }
 

@@ -1,6 +1,6 @@
 package heat
 
-import "fmt"
+import "slices"
 
 // A Verdict is what a person says an alarm was, as it is acknowledged; empty: that it was seen.
 type Verdict string
@@ -11,28 +11,27 @@ const (
 	Fault Verdict = "fault" // something was
 )
 
-// Verdicts lists them.
-func Verdicts() []Verdict { return []Verdict{Sound, Fault} }
-
-// Judged says what a person has said of an alarm.
-func (a Alarm) Judged() string {
-	out := string(a.Guard) + " was acknowledged"
+// Said is what a person has said of an alarm, for persons; empty while it waits.
+func (a Alarm) Said() string {
+	if a.Acknowledged.IsZero() {
+		return ""
+	}
+	said := "seen"
 	switch a.Verdict {
 	case Sound:
-		out = fmt.Sprintf("%s of the %s was nothing", a.Guard, a.Heater)
+		said = "nothing was wrong"
 	case Fault:
-		out = fmt.Sprintf("%s of the %s was a fault", a.Guard, a.Heater)
+		said = "a fault"
 	}
 	if a.Reason != "" {
-		out += ": " + a.Reason
+		said += ": " + a.Reason
 	}
-	return out
+	return said
 }
 
 const (
-	mostAllowed = 1.5        // of what a guard calls wrong, that a person's word makes ordinary at the most
-	allowedMore = 1.2        // times as much as what was said to be nothing, that is wrong then
-	confirmed   = 10 * 3600. // s of trial that a fault which a person has confirmed is worth
+	mostAllowed = 1.5 // of what a guard calls wrong, that a person's word makes ordinary at the most
+	allowedMore = 1.2 // times as much as what was said to be nothing, that is wrong then
 )
 
 // Told takes what a person says of the last alarm that a guard has raised. What was nothing is
@@ -47,24 +46,24 @@ func (g *Guard) Told(name GuardName, v Verdict) {
 		s.Allowed = min(max(s.Allowed, 1, g.reach(name)), mostAllowed)
 	case Fault:
 		s.Faults++
-		s.Quiet, s.Had = max(s.Quiet, s.Had)+confirmed, 0
+		s.Quiet, s.Had = max(s.Quiet, s.Had)+earnings[0].after.Seconds(), 0
 		s.proved = s.coming
 	}
 }
 
 // Claims counts an alarm of a guard that judges no reading.
-func (g *Guard) Claims(name GuardName) {
-	s := g.Standing(name)
+func (g *Guard) Claims(name GuardName) { g.Standing(name).claims() }
+
+// claims counts an alarm, and keeps what was earned before it.
+func (s *Standing) claims() {
 	s.Claimed++
 	s.Had = s.Quiet
 }
 
 // reach is how far what a guard has raised last has come, of what it calls wrong.
 func (g *Guard) reach(name GuardName) float64 {
-	for i, n := range judged {
-		if n == name {
-			return g.reached[i]
-		}
+	if i := slices.Index(judged[:], name); i >= 0 {
+		return g.reached[i]
 	}
 	return 1
 }

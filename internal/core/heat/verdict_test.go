@@ -13,7 +13,8 @@ func falls(g *heat.Guard, at *time.Duration, to float64) (alarms []heat.Alarm) {
 	pass := func(seconds int, actual float64) {
 		for range seconds {
 			*at += time.Second
-			alarms = append(alarms, g.Note(midnight.Add(*at), *at, heat.Reading{Heater: heat.Nozzle, Actual: actual, Setpoint: 210, HasSetpoint: true, Duty: 0.5, HasDuty: true}, 0)...)
+			r := heat.Reading{Heater: heat.Nozzle, Actual: actual, Setpoint: 210, HasSetpoint: true, Duty: 0.5, HasDuty: true}
+			alarms = append(alarms, g.Note(midnight.Add(*at), *at, r, 0)...)
 		}
 	}
 	for t := 210.0; t > to; t -= 0.25 { // slowly, so that it is no jump
@@ -70,7 +71,8 @@ func TestAFaultThatIsStillThereTakesNothingFromItsGuard(t *testing.T) {
 	g.Standing(heat.Falling).Quiet = 20 * 3600
 	falls := func(from, to int, actual float64) []heat.Alarm {
 		return told(g, from, to, func(s float64) heat.Reading {
-			return heat.Reading{Actual: 60 - min((60-actual)*(s-float64(from))/100, 60-actual), Setpoint: 60, Duty: 0.5, HasDuty: true}
+			by := min((60-actual)*(s-float64(from))/100, 60-actual)
+			return heat.Reading{Actual: 60 - by, Setpoint: 60, Duty: 0.5, HasDuty: true}
 		})
 	}
 	falls(0, 100, 60)
@@ -79,7 +81,9 @@ func TestAFaultThatIsStillThereTakesNothingFromItsGuard(t *testing.T) {
 	}
 	g.Told(heat.Falling, heat.Fault)
 	falls(500, 700, 48)
-	told(g, 700, 2000, func(float64) heat.Reading { return heat.Reading{Actual: 60, Setpoint: 60, Duty: 0.5, HasDuty: true} })
+	told(g, 700, 2000, func(float64) heat.Reading {
+		return heat.Reading{Actual: 60, Setpoint: 60, Duty: 0.5, HasDuty: true}
+	})
 	if s := g.Standing(heat.Falling); s.Quiet < 30*3600 {
 		t.Errorf("after a fault that a person confirmed while it was there: %+v", s)
 	}
@@ -95,7 +99,8 @@ func TestNoWordMovesWhatIsCertain(t *testing.T) {
 	if len(said) == 0 || said[0].Guard != heat.TooHot || said[0].Action != heat.CoolOff {
 		t.Errorf("123 °C of 110: %+v", said)
 	}
-	if said = told(g, 20, 40, func(float64) heat.Reading { return reading(heat.Bed, -14, 60, 0) }); len(said) == 0 || said[0].Action != heat.CoolOff {
+	said = told(g, 20, 40, func(float64) heat.Reading { return reading(heat.Bed, -14, 60, 0) })
+	if len(said) == 0 || said[0].Action != heat.CoolOff {
 		t.Errorf("an open wire: %+v", said)
 	}
 }
@@ -110,7 +115,9 @@ func TestWhatPersonsSaidOutlivesTheGuardsThatItWasSaidOf(t *testing.T) {
 	if s == nil || s.Sound != 1 || s.Faults != 1 || s.Allowed == 0 || s.Quiet != 0 {
 		t.Fatalf("kept: %+v", s)
 	}
-	past := heat.Experience{Standings: map[heat.GuardName]*heat.Standing{heat.Jump: {Quiet: 80 * 3600, Seen: 90 * 3600, Claimed: 3}}}
+	past := heat.Experience{Standings: map[heat.GuardName]*heat.Standing{
+		heat.Jump: {Quiet: 80 * 3600, Seen: 90 * 3600, Claimed: 3},
+	}}
 	if s := kept.With(past).Standings[heat.Jump]; s.Sound != 1 || s.Claimed != 3 || s.Seen != 90*3600 || s.Quiet != 0 {
 		t.Errorf("with what the log tells: %+v", s)
 	}

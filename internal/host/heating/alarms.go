@@ -65,10 +65,10 @@ func (h *Heating) Acknowledge(ctx context.Context, id, by string, was heat.Verdi
 				a.Acknowledged, a.By, a.Verdict, a.Reason = time.Now().UTC(), by, was, reason
 				h.alarms = slices.Delete(h.alarms, i, i+1)
 				h.cfg.Recorder.Alarm(a)
-				h.loop.Decide("alarm %s acknowledged as %q: %s", a.Guard, was, reason)
+				h.loop.Decide("alarm %s acknowledged: %s", a.Guard, a.Said())
 				if t := h.thermals[a.Heater]; t != nil && was != "" {
 					t.guard.Told(a.Guard, was)
-					h.loop.Mark(a.Acknowledged, heat.MarkAlarm, a.Heater, a.Judged())
+					h.loop.Mark(a.Acknowledged, heat.MarkAlarm, a.Heater, fmt.Sprintf("%s of the %s: %s", a.Guard, a.Heater, a.Said()))
 					h.KeepLearned()
 				}
 				h.loop.Publish(h.waitingAlarms())

@@ -42,7 +42,10 @@ func (h *Heating) guardsOf(name heat.Heater) []GuardNow {
 	g := &h.thermals[name].guard
 	var out []GuardNow
 	for _, guard := range heat.Watching(name) {
-		now := GuardNow{Heater: name, Guard: guard, Does: heat.Most(guard), Certain: heat.Certain(guard), Standing: *g.Standing(guard), Blind: g.Blind(guard)}
+		now := GuardNow{
+			Heater: name, Guard: guard, Does: heat.Most(guard), Certain: heat.Certain(guard),
+			Standing: *g.Standing(guard), Blind: g.Blind(guard),
+		}
 		now.May = now.Standing.May(guard)
 		now.Left, now.Next = now.Standing.Next(guard)
 		if guard == heat.NoFlow {

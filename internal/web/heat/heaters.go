@@ -96,7 +96,8 @@ func (a Area) mountHeaters(d *desk.Desk) {
 			if in.Body != nil {
 				said = *in.Body
 			}
-			seen, err := a.Host.Acknowledge(ctx, in.ID, guard.Caller(ctx), heat.Verdict(said.Verdict), strings.TrimSpace(said.Reason))
+			was, why := heat.Verdict(said.Verdict), strings.TrimSpace(said.Reason)
+			seen, err := a.Host.Acknowledge(ctx, in.ID, guard.Caller(ctx), was, why)
 			if err != nil {
 				return api.Alarm{}, err
 			}

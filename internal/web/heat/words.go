@@ -34,8 +34,9 @@ func HeatersOf(heaters []heating.HeaterNow) []api.Heater {
 
 func alarmOf(a heat.Alarm) api.Alarm {
 	return api.Alarm{
-		ID: a.ID, At: a.At.UTC(), Heater: string(a.Heater), Guard: string(a.Guard), Action: string(a.Action), Text: a.Text,
-		Acknowledged: api.Moment(a.Acknowledged), By: a.By, Verdict: string(a.Verdict), Reason: a.Reason,
+		ID: a.ID, At: a.At.UTC(), Heater: string(a.Heater), Guard: string(a.Guard), Action: string(a.Action),
+		Text: a.Text, Acknowledged: api.Moment(a.Acknowledged), By: a.By,
+		Verdict: string(a.Verdict), Reason: a.Reason, Said: a.Said(),
 	}
 }
 

@@ -57,14 +57,14 @@ const lookBack = () => host.attempt(async () => {
       <section v-for="h in heaters" :key="h">
         <h3 class="text-title-small mb-1">{{ nameOf(h) }}</h3>
         <div class="row heads text-body-small text-medium-emphasis" aria-hidden="true">
-          <span class="figures">Watched</span><span class="figures">Alarms</span><span>You said</span><span class="may">Does</span>
+          <span class="figures">Watched</span><span class="figures">Alarms</span><span>Told</span><span class="may">Does</span>
         </div>
         <details v-for="g in guards.filter(x => x.heater === h)" :key="g.guard" class="guard" :data-guard="`${h}/${g.guard}`">
           <summary class="row">
             <span class="claim"><v-icon :icon="mdiChevronRight" size="small" class="turns" />{{ guardClaims[g.guard] }}</span>
             <span class="figures" title="Watched">{{ Math.round(g.seen_hours) }} h</span>
             <span class="figures" title="Alarms">{{ g.claimed || '–' }}</span>
-            <span class="told" title="You said">{{ guardTold(g) }}</span>
+            <span class="told" title="Told by persons">{{ guardTold(g) }}</span>
             <span class="may" :class="g.may === 'tell' ? 'text-medium-emphasis' : ''">{{ guardActions[g.may] }}</span>
           </summary>
           <div class="text-body-small py-2">
