@@ -53,6 +53,9 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 	if len(args) == 1 {
 		return wrong("heat takes a heater and a setpoint, such as 'heat bed 60'; found only %q", args[0])
 	}
+	if (cmd.IsSet("nothing-wrong") || cmd.IsSet("fault")) && !cmd.IsSet("acknowledge") {
+		return wrong("--nothing-wrong and --fault say what an alarm was: name it with --acknowledge ID, or all")
+	}
 	asked := 0
 	for _, flag := range []string{"warm-up", "file", "spool", "warm-ups", "models", "health", "alarms", "acknowledge", "tuning", "apply-tuning", "guards", "bound", "look-back"} {
 		if cmd.IsSet(flag) {

@@ -152,6 +152,9 @@ func acknowledge(ctx context.Context, cmd *cli.Command, c *client.Client, id str
 			ids = append(ids, a.ID)
 		}
 	}
+	if len(ids) == 0 {
+		fmt.Fprintln(cmd.Root().Writer, "No alarm waits.")
+	}
 	var failed error
 	for _, id := range ids {
 		a, err := c.Acknowledge(ctx, id, said)

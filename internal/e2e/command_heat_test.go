@@ -116,6 +116,8 @@ func TestTheCommandLineShowsAlarmsAndBreaksTheStandIn(t *testing.T) {
 		p.ok("Acknowledged (a fault: its plug was out): ", "heat", "--acknowledge", "all", "--fault", "its plug was out")
 	}
 	p.fails(2, "one of --nothing-wrong and --fault", "heat", "--acknowledge", "all", "--fault", "a", "--nothing-wrong", "b")
+	p.fails(2, "name it with --acknowledge", "heat", "bed", "60", "--fault", "a")
+	p.ok("No alarm waits.", "heat", "--acknowledge", "all")
 	p.ok(": a fault: its plug was out", "heat", "--alarms")
 	p.ok("acknowledged", "heat", "--alarms")
 	p.ok(`"acknowledged"`, "heat", "--alarms", "--json")
