@@ -621,9 +621,15 @@ func bridge(from, to string) error {
 			return err
 		}
 	}
-	port, err := serial.Open(to, &serial.Mode{BaudRate: 115200})
-	if err != nil {
-		return err
+	var port serial.Port
+	for deadline := time.Now().Add(patience); ; <-time.After(10 * time.Millisecond) {
+		// A host that has ended lets go of its port a moment later: it waits for none.
+		if port, err = serial.Open(to, &serial.Mode{BaudRate: 115200}); err == nil {
+			break
+		}
+		if time.Now().After(deadline) {
+			return err
+		}
 	}
 	if err := os.Symlink(slave.Name(), from); err != nil {
 		return err
@@ -641,6 +647,7 @@ func TestABridgeIsNoRival(t *testing.T) {
 	b.config.Device = filepath.Join(filepath.Dir(far), "bridge")
 	other := exec.Command(os.Args[0])
 	other.Env = append(os.Environ(), bridgeEnv+"="+b.config.Device+" "+far)
+	other.Stderr = os.Stderr // why it ended, if it does
 	if err := other.Start(); err != nil {
 		t.Fatal(err)
 	}
