@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -77,7 +78,7 @@ func aroundRuns(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	now, err := c.Around(ctx)
+	now, err := client.Ask(ctx, c, ops.GetAround)
 	if err != nil {
 		return err
 	}
@@ -92,7 +93,7 @@ func aroundRuns(ctx context.Context, cmd *cli.Command) error {
 		if after != nil {
 			now.After = *after
 		}
-		if now, err = c.SetAround(ctx, now); err != nil {
+		if now, err = client.Call(ctx, c, ops.SetAround, ops.With[api.Around]{Body: now}); err != nil {
 			return err
 		}
 	}
@@ -114,7 +115,7 @@ func aroundEntry(ctx context.Context, cmd *cli.Command, c *client.Client, has *a
 	var now api.Around
 	if has != nil {
 		now = *has
-	} else if now, err = c.Around(ctx); err != nil {
+	} else if now, err = client.Ask(ctx, c, ops.GetAround); err != nil {
 		return nil, err
 	}
 	if before != nil {

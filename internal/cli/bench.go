@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/qrcode"
 )
@@ -30,7 +31,7 @@ func statusCommand() *cli.Command {
 			if cmd.Bool("code") {
 				return showCode(ctx, cmd.Root().Writer, c)
 			}
-			bench, err := c.Bench(ctx)
+			bench, err := client.Ask(ctx, c, ops.GetBench)
 			if err != nil {
 				return err
 			}
@@ -45,7 +46,7 @@ func statusCommand() *cli.Command {
 }
 
 func showCode(ctx context.Context, w io.Writer, c *client.Client) error {
-	at, err := c.Addresses(ctx)
+	at, err := client.Ask(ctx, c, ops.GetAddresses)
 	if err != nil {
 		return err
 	}
@@ -61,7 +62,7 @@ func showCode(ctx context.Context, w io.Writer, c *client.Client) error {
 }
 
 func showPorts(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	ports, err := c.Ports(ctx)
+	ports, err := client.Ask(ctx, c, ops.ListPorts)
 	if err != nil {
 		return err
 	}
@@ -191,11 +192,11 @@ func controlCommand(verb, use string, flags ...cli.Flag) *cli.Command {
 			var r api.Run
 			switch {
 			case cmd.Bool("take-back"):
-				r, err = c.DropUntil(ctx, id)
+				r, err = client.Call(ctx, c, ops.DropUntil, ops.ID{ID: id})
 			case cmd.IsSet("before-layer"), cmd.IsSet("at-height"), cmd.IsSet("after-layer"):
-				r, err = c.SetUntil(ctx, id, api.SetUntil{End: verb == "stop", Layer: max(cmd.Int("before-layer"), cmd.Int("after-layer")), Height: cmd.Float("at-height")})
+				r, err = client.Call(ctx, c, ops.SetUntil, ops.IDWith[api.SetUntil]{ID: id, Body: api.SetUntil{End: verb == "stop", Layer: max(cmd.Int("before-layer"), cmd.Int("after-layer")), Height: cmd.Float("at-height")}})
 			default:
-				r, err = c.Control(ctx, id, verb)
+				r, err = client.Call(ctx, c, ops.Controls[verb], ops.ID{ID: id})
 			}
 			if err != nil {
 				return err
@@ -227,7 +228,7 @@ func tellRun(cmd *cli.Command, r api.Run) error {
 
 // current returns the ID of the run that goes on.
 func current(ctx context.Context, c *client.Client) (string, error) {
-	bench, err := c.Bench(ctx)
+	bench, err := client.Ask(ctx, c, ops.GetBench)
 	if err != nil {
 		return "", err
 	}
@@ -245,7 +246,7 @@ func haltCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if err := c.Halt(ctx); err != nil {
+			if err := client.Do(ctx, c, ops.Halt, ops.Nothing{}); err != nil {
 				return err
 			}
 			fmt.Fprintln(cmd.Root().Writer, "Halted. Reset the printer, or switch it off and on, before it is used again.")
@@ -273,13 +274,13 @@ func runsCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				r, err := c.Run(ctx, id)
+				r, err := client.Call(ctx, c, ops.GetRun, ops.ID{ID: id})
 				if err != nil {
 					return err
 				}
 				return tellRun(cmd, r)
 			}
-			runs, err := c.Runs(ctx, min(max(cmd.Int("limit"), 1), 500))
+			runs, err := client.Call(ctx, c, ops.ListRuns, ops.Past{Limit: min(max(cmd.Int("limit"), 1), 500)})
 			if err != nil {
 				return err
 			}
@@ -314,7 +315,7 @@ func wholeID(ctx context.Context, c *client.Client, said string) (string, error)
 	if len(said) >= 36 {
 		return said, nil
 	}
-	runs, err := c.Runs(ctx, 500)
+	runs, err := client.Call(ctx, c, ops.ListRuns, ops.Past{Limit: 500})
 	if err != nil {
 		return "", err
 	}

@@ -9,11 +9,12 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
 func listGuards(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	guards, err := c.Guards(ctx)
+	guards, err := client.Ask(ctx, c, ops.ListGuards)
 	if err != nil {
 		return err
 	}
@@ -104,7 +105,7 @@ func boundGuard(ctx context.Context, cmd *cli.Command, c *client.Client, what st
 	if action == "earned" {
 		action = ""
 	}
-	g, err := c.BoundGuard(ctx, heater, guard, api.GuardBound{Bound: action})
+	g, err := client.Call(ctx, c, ops.BoundGuard, ops.ToGuard{Heater: heater, Guard: guard, Body: api.GuardBound{Bound: action}})
 	if err != nil {
 		return err
 	}
@@ -121,13 +122,13 @@ func lookBack(ctx context.Context, cmd *cli.Command, c *client.Client, last stri
 		return wrong("--look-back: %q is no span such as 3d, 4w or 1y", last)
 	}
 	to := time.Now().UTC()
-	seen, err := c.LookBack(ctx, api.Look{From: to.Add(-length), To: to})
+	seen, err := client.Call(ctx, c, ops.LookBack, ops.With[api.Look]{Body: api.Look{From: to.Add(-length), To: to}})
 	for err == nil && !seen.Ended {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
 		case <-time.After(lookEvery):
-			seen, err = c.Hindsight(ctx)
+			seen, err = client.Ask(ctx, c, ops.GetHindsight)
 		}
 	}
 	if err != nil {

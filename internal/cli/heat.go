@@ -13,6 +13,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -87,7 +88,7 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 	case cmd.Bool("alarms"):
 		return listAlarms(ctx, cmd, c)
 	case cmd.Bool("tuning"):
-		t, err := c.Tuning(ctx)
+		t, err := client.Ask(ctx, c, ops.GetTuning)
 		if err != nil {
 			return err
 		}
@@ -97,7 +98,7 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		if how != "now" && how != "keep" {
 			return wrong("--apply-tuning is now or keep, not %q", how)
 		}
-		t, err := c.ApplyTuning(ctx, how == "keep")
+		t, err := client.Call(ctx, c, ops.ApplyTuning, ops.With[api.ApplyTuning]{Body: api.ApplyTuning{Save: how == "keep"}})
 		if err != nil {
 			return err
 		}
@@ -117,7 +118,7 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		}
 		return waitWarm(ctx, cmd, c)
 	}
-	bench, err := c.Bench(ctx)
+	bench, err := client.Ask(ctx, c, ops.GetBench)
 	if err != nil {
 		return err
 	}
@@ -138,7 +139,7 @@ func coolCommand() *cli.Command {
 			if names := cmd.Args().Slice(); len(names) > 0 {
 				return setHeat(ctx, cmd, c, names, 0)
 			}
-			if err := c.Cool(ctx); err != nil {
+			if err := client.Do(ctx, c, ops.Cool, ops.Nothing{}); err != nil {
 				return err
 			}
 			models, told, err := heatModels(ctx, cmd, c)
@@ -166,7 +167,7 @@ func setHeat(ctx context.Context, cmd *cli.Command, c *client.Client, heaters []
 	var all []api.HeatSet
 	var failed error
 	for _, h := range heaters {
-		set, err := c.SetHeat(ctx, h, setpoint)
+		set, err := client.Call(ctx, c, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: h, Body: api.SetHeat{Setpoint: setpoint}})
 		if err != nil {
 			failed = errors.Join(failed, err)
 			continue

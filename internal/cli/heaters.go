@@ -9,13 +9,14 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
 // heatModels returns what is known of the heaters. Where JSON was asked for it has
 // told that already.
 func heatModels(ctx context.Context, cmd *cli.Command, c *client.Client) (models api.HeatModels, told bool, err error) {
-	if models, err = c.HeatModels(ctx); err == nil && cmd.Bool("json") {
+	if models, err = client.Ask(ctx, c, ops.GetHeatModels); err == nil && cmd.Bool("json") {
 		return models, true, printJSON(cmd.Root().Writer, models)
 	}
 	return models, false, err
@@ -66,13 +67,13 @@ func needs(heater string, n *api.Needs) string {
 }
 
 func showHealth(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	bench, err := c.Bench(ctx)
+	bench, err := client.Ask(ctx, c, ops.GetBench)
 	if err != nil {
 		return err
 	}
 	var all []api.HeatHealth
 	for _, h := range bench.Heaters {
-		health, err := c.HeatHealth(ctx, h.Heater)
+		health, err := client.Call(ctx, c, ops.GetHeatHealth, ops.Heater{Heater: h.Heater})
 		if err != nil {
 			return err
 		}
@@ -109,7 +110,7 @@ func upper(s string) string {
 }
 
 func listAlarms(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	alarms, err := c.Alarms(ctx, false)
+	alarms, err := client.Call(ctx, c, ops.ListAlarms, ops.Alarms{Waiting: false})
 	if err != nil {
 		return err
 	}
@@ -143,7 +144,7 @@ func acknowledge(ctx context.Context, cmd *cli.Command, c *client.Client, id str
 	}
 	ids := []string{id}
 	if id == "all" {
-		waiting, err := c.Alarms(ctx, true)
+		waiting, err := client.Call(ctx, c, ops.ListAlarms, ops.Alarms{Waiting: true})
 		if err != nil {
 			return err
 		}
@@ -157,7 +158,7 @@ func acknowledge(ctx context.Context, cmd *cli.Command, c *client.Client, id str
 	}
 	var failed error
 	for _, id := range ids {
-		a, err := c.Acknowledge(ctx, id, said)
+		a, err := client.Call(ctx, c, ops.AcknowledgeAlarm, ops.Acknowledging{ID: id, Body: &said})
 		if err != nil {
 			failed = errors.Join(failed, err)
 			continue

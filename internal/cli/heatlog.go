@@ -14,6 +14,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -52,7 +53,7 @@ func heatlogCommand() *cli.Command {
 					width, height = columns, min(max(rows-20, 8), 24)
 				}
 			}
-			chart, err := c.HeatChart(ctx, w, 2*width)
+			chart, err := client.Call(ctx, c, ops.GetHeatChart, ops.Chart{Window: w, Points: 2 * width})
 			if err != nil {
 				return err
 			}
@@ -65,8 +66,8 @@ func heatlogCommand() *cli.Command {
 }
 
 // windowOf reads which window was asked for.
-func windowOf(cmd *cli.Command, now time.Time) (client.Window, error) {
-	w := client.Window{Run: cmd.String("run"), Heaters: cmd.StringSlice("heater")}
+func windowOf(cmd *cli.Command, now time.Time) (ops.Window, error) {
+	w := ops.Window{Run: cmd.String("run"), Heater: cmd.StringSlice("heater")}
 	for name, at := range map[string]*time.Time{"from": &w.From, "to": &w.To} {
 		text := cmd.String(name)
 		if text == "" {
@@ -123,19 +124,18 @@ func parseSpan(text string) (time.Duration, error) {
 }
 
 // saveHeat writes a window to a file.
-func saveHeat(ctx context.Context, cmd *cli.Command, c *client.Client, w client.Window, path string) error {
+func saveHeat(ctx context.Context, cmd *cli.Command, c *client.Client, w ops.Window, path string) error {
 	format := strings.TrimPrefix(filepath.Ext(path), ".")
-	if !slices.Contains(client.HeatFormats, format) {
-		return wrong("--save: %s should end in .%s", path, strings.Join(client.HeatFormats, ", ."))
+	if !slices.Contains(ops.HeatFormats, format) {
+		return wrong("--save: %s should end in .%s", path, strings.Join(ops.HeatFormats, ", ."))
 	}
-	if err := save(path, func(out io.Writer) error { return c.ExportHeat(ctx, w, format, out) }); err != nil {
-		return err
-	}
-	info, err := os.Stat(path)
+	n, err := save(path, func(out io.Writer) error {
+		return client.Fetch(ctx, c, ops.ExportHeat, ops.Export{Window: w, Format: format}, out)
+	})
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.Root().Writer, "%s: %s\n", path, size(info.Size()))
+	fmt.Fprintf(cmd.Root().Writer, "%s: %s\n", path, size(n))
 	return nil
 }
 

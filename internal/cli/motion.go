@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -53,16 +54,16 @@ func moveCommand() *cli.Command {
 			case cmd.Bool("endstops"):
 				return showEndstops(ctx, cmd, c)
 			case cmd.Bool("park"):
-				now, err = c.Park(ctx)
+				now, err = client.Ask(ctx, c, ops.Park)
 			case cmd.Bool("motors-off"):
-				now, err = c.MotorsOff(ctx)
+				now, err = client.Ask(ctx, c, ops.TurnMotorsOff)
 			case cmd.Bool("drop"):
-				now, err = c.DropPresses(ctx)
+				now, err = client.Ask(ctx, c, ops.DropPresses)
 			case cmd.Args().Present():
-				now, err = c.Press(ctx, press)
+				now, err = client.Call(ctx, c, ops.Press, ops.With[api.Press]{Body: press})
 			default:
 				var bench api.Bench
-				bench, err = c.Bench(ctx)
+				bench, err = client.Ask(ctx, c, ops.GetBench)
 				now = bench.Motion
 			}
 			return showMotion(cmd, now, err)
@@ -82,7 +83,7 @@ func homeCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			now, err := c.Home(ctx, axes)
+			now, err := client.Call(ctx, c, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: axes}})
 			return showMotion(cmd, now, err)
 		},
 	}
@@ -146,7 +147,7 @@ func motionInWords(now api.Motion) string {
 }
 
 func showEndstops(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	all, err := c.Endstops(ctx)
+	all, err := client.Ask(ctx, c, ops.GetEndstops)
 	if err != nil {
 		return err
 	}

@@ -8,13 +8,13 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
-	"diathermon/internal/client"
+	"diathermon/internal/api/ops"
 )
 
 func noticesCommand() *cli.Command {
 	return &cli.Command{
 		Name: "notices", Usage: "tell what persons were told last", Flags: []cli.Flag{jsonFlag},
-		Action: lists((*client.Client).Notices, func(w io.Writer, told api.Notices) error {
+		Action: lists(ops.ListNotices, func(w io.Writer, told api.Notices) error {
 			if len(told.Notices) == 0 {
 				fmt.Fprintln(w, "Nobody was told anything yet")
 				return nil
@@ -30,7 +30,7 @@ func noticesCommand() *cli.Command {
 		}),
 		Commands: []*cli.Command{{
 			Name: "browsers", Usage: "the browsers that are called", Flags: []cli.Flag{jsonFlag},
-			Action: lists((*client.Client).CalledBrowsers, func(w io.Writer, all api.CalledBrowsers) error {
+			Action: lists(ops.ListBrowsers, func(w io.Writer, all api.CalledBrowsers) error {
 				rows := make([][]string, len(all.Browsers))
 				for i, b := range all.Browsers {
 					rows[i] = []string{b.Name, b.By, b.Service, local(b.Since), fmt.Sprint(b.Waiting), b.Trouble}

@@ -9,6 +9,8 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 )
 
 func outputsCommand() *cli.Command {
@@ -37,12 +39,12 @@ func outputsCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			out, err := c.Outputs(ctx)
+			out, err := client.Ask(ctx, c, ops.ListOutputs)
 			for _, s := range settings {
 				if err != nil {
 					return err
 				}
-				out, err = c.SetOutput(ctx, s.name, s.level)
+				out, err = client.Call(ctx, c, ops.SetOutput, ops.NameWith[api.OutputLevel]{Name: s.name, Body: api.OutputLevel{Level: s.level}})
 			}
 			return showOutputs(cmd, out, err)
 		},

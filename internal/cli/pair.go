@@ -16,6 +16,7 @@ import (
 	"github.com/adrg/xdg"
 	"github.com/urfave/cli/v3"
 
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/core/access"
 	"diathermon/internal/doors/announce"
@@ -96,7 +97,7 @@ func pairCommand() *cli.Command {
 			if c, err = connect(c.Address(), host.Token, host.Trust); err != nil {
 				return err
 			}
-			bench, err := c.Bench(ctx)
+			bench, err := client.Ask(ctx, c, ops.GetBench)
 			if err != nil {
 				return err
 			}

@@ -16,6 +16,7 @@ import (
 	"golang.org/x/term"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/service"
 )
@@ -71,7 +72,7 @@ func allowCommand() *cli.Command {
 			if len(args) == 0 {
 				return listPairings(ctx, w, c)
 			}
-			p, err := c.Answer(ctx, api.Answer{Letters: args[0], Allow: !cmd.Bool("deny"), Scopes: cmd.StringSlice("scope")})
+			p, err := client.Call(ctx, c, ops.AnswerPairing, ops.With[api.Answer]{Body: api.Answer{Letters: args[0], Allow: !cmd.Bool("deny"), Scopes: cmd.StringSlice("scope")}})
 			if err != nil {
 				if problem := (*api.Problem)(nil); cmd.String("data") == "" && errors.As(err, &problem) && (problem.Status == 401 || problem.Status == 403) {
 					return fmt.Errorf("%w; on the host's own computer %s", err, addData())
@@ -106,7 +107,7 @@ func mayDo(p api.Pairing) string {
 }
 
 func listPairings(ctx context.Context, w io.Writer, c *client.Client) error {
-	all, err := c.Pairings(ctx)
+	all, err := client.Ask(ctx, c, ops.ListPairings)
 	if err != nil {
 		return err
 	}
@@ -148,7 +149,7 @@ func dialHere(cmd *cli.Command) (*client.Client, error) {
 func tokensCommand() *cli.Command {
 	return &cli.Command{
 		Name: "tokens", Usage: "list who has a token, programs and browsers", Flags: []cli.Flag{jsonFlag},
-		Action: lists((*client.Client).Tokens, func(w io.Writer, all api.Tokens) error {
+		Action: lists(ops.ListTokens, func(w io.Writer, all api.Tokens) error {
 			rows := make([][]string, len(all.Tokens))
 			for i, t := range all.Tokens {
 				used := "never"
@@ -172,7 +173,7 @@ func tokensCommand() *cli.Command {
 						until := time.Now().Add(d)
 						in.Expires = &until
 					}
-					made, err := c.MakeToken(ctx, in)
+					made, err := client.Call(ctx, c, ops.MakeToken, ops.With[api.MakeToken]{Body: in})
 					if err != nil {
 						return err
 					}
@@ -181,7 +182,7 @@ func tokensCommand() *cli.Command {
 				}),
 			},
 			{Name: "withdraw", Usage: "make one worthless, at once", ArgsUsage: "NUMBER", Flags: []cli.Flag{givenFlag()}, Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, number string) error {
-				all, err := c.Tokens(ctx)
+				all, err := client.Ask(ctx, c, ops.ListTokens)
 				if err != nil {
 					return err
 				}
@@ -194,7 +195,7 @@ func tokensCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				if err := c.WithdrawToken(ctx, t.ID, given); err != nil {
+				if err := client.Do(ctx, c, ops.WithdrawToken, ops.Ending{ID: t.ID, Given: given}); err != nil {
 					return err
 				}
 				fmt.Fprintf(cmd.Root().Writer, "Withdrawn: %s%s\n", t.Name, also)
@@ -237,7 +238,7 @@ func accountsCommand() *cli.Command {
 	role := &cli.StringFlag{Name: "role", Usage: "`ROLE` of the account: watcher, operator or keeper"}
 	return &cli.Command{
 		Name: "accounts", Usage: "list who has an account", Flags: []cli.Flag{jsonFlag},
-		Action: lists((*client.Client).Accounts, func(w io.Writer, all api.Accounts) error {
+		Action: lists(ops.ListAccounts, func(w io.Writer, all api.Accounts) error {
 			if len(all.Accounts) == 0 {
 				fmt.Fprintln(w, "Nobody has an account: open the console, or 'diathermon accounts make NAME --role keeper'.")
 				return nil
@@ -257,7 +258,7 @@ func accountsCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				a, err := c.MakeAccount(ctx, api.MakeAccount{Name: name, Role: cmd.String("role"), Password: password})
+				a, err := client.Call(ctx, c, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: name, Role: cmd.String("role"), Password: password}})
 				if err != nil {
 					return err
 				}
@@ -283,7 +284,7 @@ func accountsCommand() *cli.Command {
 				if change == (api.ChangeAccount{}) {
 					return wrong("nothing is to be changed: give --role or --password")
 				}
-				if a, err = c.ChangeAccount(ctx, a.ID, change); err != nil {
+				if a, err = client.Call(ctx, c, ops.ChangeAccount, ops.IDWith[api.ChangeAccount]{ID: a.ID, Body: change}); err != nil {
 					return err
 				}
 				fmt.Fprintf(cmd.Root().Writer, "Changed: %s, %s\n", a.Name, a.Role)
@@ -298,7 +299,7 @@ func accountsCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				if err := c.RemoveAccount(ctx, a.ID, given); err != nil {
+				if err := client.Do(ctx, c, ops.RemoveAccount, ops.Ending{ID: a.ID, Given: given}); err != nil {
 					return err
 				}
 				fmt.Fprintf(cmd.Root().Writer, "Removed: %s%s\n", a.Name, also)
@@ -309,7 +310,7 @@ func accountsCommand() *cli.Command {
 }
 
 func accountNamed(ctx context.Context, c *client.Client, name string) (api.Account, error) {
-	all, err := c.Accounts(ctx)
+	all, err := client.Ask(ctx, c, ops.ListAccounts)
 	if err != nil {
 		return api.Account{}, err
 	}

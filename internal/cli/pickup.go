@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -33,7 +34,7 @@ func resumeCommand() *cli.Command {
 		if err != nil {
 			return err
 		}
-		bench, err := c.Bench(ctx)
+		bench, err := client.Ask(ctx, c, ops.GetBench)
 		if err != nil {
 			return err
 		}
@@ -52,7 +53,7 @@ func pickUp(ctx context.Context, cmd *cli.Command, c *client.Client, r api.Run) 
 		height := cmd.Float("height")
 		choice.Height = &height
 	}
-	plan, err := c.Plan(ctx, r.ID, choice)
+	plan, err := client.Call(ctx, c, ops.PlanPickUp, ops.PlanOf(r.ID, choice))
 	if err != nil {
 		return err
 	}
@@ -70,7 +71,7 @@ func pickUp(ctx context.Context, cmd *cli.Command, c *client.Client, r api.Run) 
 		return wrong("not picked up; --yes goes without the question, --layer, --line and --height change the plan")
 	}
 	choice.Command, choice.Layer, choice.Height = plan.Command, 0, &plan.Height
-	picked, err := c.PickUp(ctx, r.ID, choice)
+	picked, err := client.Call(ctx, c, ops.PickUpRun, ops.IDWith[api.PickUp]{ID: r.ID, Body: choice})
 	if err != nil {
 		return err
 	}

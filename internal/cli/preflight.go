@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -55,7 +56,7 @@ func clearCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			b, err := c.SayBed(ctx, api.SayBed{State: map[bool]string{false: "clear", true: "occupied"}[cmd.Bool("not")]})
+			b, err := client.Call(ctx, c, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: map[bool]string{false: "clear", true: "occupied"}[cmd.Bool("not")]}})
 			if err != nil {
 				return err
 			}
@@ -71,7 +72,7 @@ func clearCommand() *cli.Command {
 func slotsCommand() *cli.Command {
 	return &cli.Command{
 		Name: "slots", Usage: "tell what is loaded where", Flags: []cli.Flag{jsonFlag},
-		Action: lists((*client.Client).Slots, func(w io.Writer, s api.Slots) error {
+		Action: lists(ops.ListSlots, func(w io.Writer, s api.Slots) error {
 			rows := make([][]string, len(s.Slots))
 			for i, one := range s.Slots {
 				rows[i] = []string{strconv.Itoa(one.Number), "nobody has said", "", "", ""}
@@ -116,7 +117,7 @@ func load(ctx context.Context, cmd *cli.Command, slot string, l api.LoadSlot) er
 	if err != nil {
 		return err
 	}
-	s, err := c.LoadSlot(ctx, number, l)
+	s, err := client.Call(ctx, c, ops.LoadSlot, ops.ToSlot{Number: number, Body: l})
 	if err != nil {
 		return err
 	}
@@ -158,7 +159,7 @@ func slotsFor(ctx context.Context, cmd *cli.Command, c *client.Client, name stri
 	case "":
 		return nil, nil
 	case "best":
-		f, err := c.File(ctx, name)
+		f, err := client.Call(ctx, c, ops.GetFile, ops.FileFrom{Name: name})
 		return f.Proposed, err
 	}
 	var out []int

@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -27,7 +28,7 @@ func wishes() []cli.Flag {
 func queueCommand() *cli.Command {
 	return &cli.Command{
 		Name: "queue", Usage: "list what waits to be printed", Flags: []cli.Flag{jsonFlag},
-		Action: lists((*client.Client).Queue, showQueue),
+		Action: lists(ops.ListQueue, showQueue),
 		Commands: []*cli.Command{
 			{Name: "add", Usage: "let a stored file wait in turn", ArgsUsage: "NAME", Flags: wishes(), Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 				at, err := clockTime(cmd.String("at"), time.Now())
@@ -42,7 +43,7 @@ func queueCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				e, err := c.AddToQueue(ctx, api.AddEntry{Slots: slots, Around: goes, File: name, Copies: max(cmd.Int("copies"), 1), After: at, SoakSeconds: soakSeconds(cmd)})
+				e, err := client.Call(ctx, c, ops.AddQueueEntry, ops.With[api.AddEntry]{Body: api.AddEntry{Slots: slots, Around: goes, File: name, Copies: max(cmd.Int("copies"), 1), After: at, SoakSeconds: soakSeconds(cmd)}})
 				if err != nil {
 					return err
 				}
@@ -68,7 +69,7 @@ func queueCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				if err := c.RemoveFromQueue(ctx, e.ID); err != nil {
+				if err := client.Do(ctx, c, ops.RemoveQueueEntry, ops.ID{ID: e.ID}); err != nil {
 					return err
 				}
 				fmt.Fprintf(cmd.Root().Writer, "Does not wait any more: %s\n", e.File)
@@ -86,7 +87,7 @@ func queueCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				r, err := c.StartNext(ctx, api.StartNext{Clear: cmd.Bool("clear"), Overrule: whys})
+				r, err := client.Call(ctx, c, ops.StartNext, ops.With[api.StartNext]{Body: api.StartNext{Clear: cmd.Bool("clear"), Overrule: whys}})
 				if err != nil {
 					return err
 				}
@@ -186,7 +187,7 @@ func move(ctx context.Context, cmd *cli.Command, c *client.Client, number, place
 	if to <= len(others) {
 		before = others[to-1].ID
 	}
-	if _, err := c.ChangeEntry(ctx, e.ID, api.ChangeEntry{Before: &before}); err != nil {
+	if _, err := client.Call(ctx, c, ops.ChangeQueueEntry, ops.IDWith[api.ChangeEntry]{ID: e.ID, Body: api.ChangeEntry{Before: &before}}); err != nil {
 		return err
 	}
 	fmt.Fprintf(cmd.Root().Writer, "Is number %d now: %s\n", to, e.File)
@@ -223,7 +224,7 @@ func change(ctx context.Context, cmd *cli.Command, c *client.Client, number stri
 	if wish == (api.ChangeEntry{}) {
 		return wrong("what is to be different? --copies, --at, --by-hand, --soak, --no-soak, --slots, --before or --after")
 	}
-	changed, err := c.ChangeEntry(ctx, e.ID, wish)
+	changed, err := client.Call(ctx, c, ops.ChangeQueueEntry, ops.IDWith[api.ChangeEntry]{ID: e.ID, Body: wish})
 	if err != nil {
 		return err
 	}
@@ -233,7 +234,7 @@ func change(ctx context.Context, cmd *cli.Command, c *client.Client, number stri
 
 // entryAt is the entry of a number that the list shows, and the list.
 func entryAt(ctx context.Context, c *client.Client, number string) (api.QueueEntry, api.Queue, error) {
-	q, err := c.Queue(ctx)
+	q, err := client.Ask(ctx, c, ops.ListQueue)
 	if err != nil {
 		return api.QueueEntry{}, q, err
 	}

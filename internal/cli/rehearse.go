@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -42,7 +43,7 @@ const askEvery = 200 * time.Millisecond
 
 // rehearse asks for a rehearsal and waits for its end.
 func rehearse(ctx context.Context, cmd *cli.Command, c *client.Client, name string) (api.Rehearsal, error) {
-	r, err := c.Rehearse(ctx, name)
+	r, err := client.Call(ctx, c, ops.RehearseFile, ops.Name{Name: name})
 	if err != nil {
 		return r, err
 	}
@@ -58,13 +59,13 @@ func rehearse(ctx context.Context, cmd *cli.Command, c *client.Client, name stri
 		case <-ctx.Done():
 			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 			defer cancel()
-			if err := c.StopRehearsal(end, name); err != nil {
+			if err := client.Do(end, c, ops.StopRehearsal, ops.Name{Name: name}); err != nil {
 				return r, fmt.Errorf("the rehearsal may go on: %w", err)
 			}
 			return r, errors.New("the rehearsal was stopped")
 		case <-look.C:
 		}
-		if r, err = c.Rehearsal(ctx, name); err != nil && ctx.Err() == nil {
+		if r, err = client.Call(ctx, c, ops.GetRehearsal, ops.Name{Name: name}); err != nil && ctx.Err() == nil {
 			return r, err
 		}
 		if bar != nil {

@@ -16,6 +16,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/core/legible"
 )
@@ -52,7 +53,7 @@ func listRoutines(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	all, err := c.Routines(ctx)
+	all, err := client.Ask(ctx, c, ops.ListRoutines)
 	if err != nil {
 		return err
 	}
@@ -80,7 +81,7 @@ func showRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	r, err := c.Routine(ctx, args[0])
+	r, err := client.Call(ctx, c, ops.GetRoutine, ops.Name{Name: args[0]})
 	if err != nil {
 		return err
 	}
@@ -144,9 +145,9 @@ func checkRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	r, err := c.CheckRoutine(ctx, string(text))
+	r, err := client.Call(ctx, c, ops.CheckRoutine, ops.With[api.RoutineText]{Body: api.RoutineText{Text: string(text)}})
 	if err == nil && cmd.Name == "store" {
-		r, err = c.StoreRoutine(ctx, r.Name, string(text))
+		r, err = client.Call(ctx, c, ops.StoreRoutine, ops.NameWith[api.RoutineText]{Name: r.Name, Body: api.RoutineText{Text: string(text)}})
 	}
 	if err != nil {
 		return err
@@ -163,7 +164,7 @@ func removeRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if err := c.RemoveRoutine(ctx, args[0]); err != nil {
+	if err := client.Do(ctx, c, ops.RemoveRoutine, ops.Name{Name: args[0]}); err != nil {
 		return err
 	}
 	_, err = fmt.Fprintf(cmd.Root().Writer, "%s is removed.\n", args[0])
@@ -175,11 +176,11 @@ func stopRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	bench, err := c.Bench(ctx)
+	bench, err := client.Ask(ctx, c, ops.GetBench)
 	if err != nil {
 		return err
 	}
-	p, err := c.StopPerformance(ctx, bench.Routine.ID)
+	p, err := client.Call(ctx, c, ops.StopPerformance, ops.ID{ID: bench.Routine.ID})
 	if err != nil {
 		return err
 	}
@@ -209,7 +210,7 @@ func pastRoutines(ctx context.Context, cmd *cli.Command) error {
 	}
 	w := cmd.Root().Writer
 	if id := cmd.Args().First(); id != "" {
-		p, err := c.Performance(ctx, id)
+		p, err := client.Call(ctx, c, ops.GetPerformance, ops.ID{ID: id})
 		if err != nil {
 			return err
 		}
@@ -225,7 +226,7 @@ func pastRoutines(ctx context.Context, cmd *cli.Command) error {
 		}
 		return nil
 	}
-	past, err := c.Performances(ctx, 50)
+	past, err := client.Call(ctx, c, ops.ListPerformances, ops.Past{Limit: 50})
 	if err != nil {
 		return err
 	}
@@ -256,7 +257,7 @@ func performRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	p, err := c.Perform(ctx, args[0], values)
+	p, err := client.Call(ctx, c, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: args[0], Body: api.Perform{Values: values}})
 	if err != nil {
 		return err
 	}
@@ -337,7 +338,7 @@ func follow(ctx context.Context, cmd *cli.Command, c *client.Client, p api.Perfo
 			if n, err := strconv.Atoi(text); err == nil && n >= 1 && n <= len(p.Question.Answers) {
 				answer = p.Question.Answers[n-1]
 			}
-			d, err := c.AnswerQuestion(ctx, p.ID, api.QuestionAnswer{Question: p.Question.Number, Answer: answer})
+			d, err := client.Call(ctx, c, ops.AnswerQuestion, ops.IDWith[api.QuestionAnswer]{ID: p.ID, Body: api.QuestionAnswer{Question: p.Question.Number, Answer: answer}})
 			if err != nil {
 				fmt.Fprintf(w, "%s\n", words(err))
 				continue
@@ -345,7 +346,7 @@ func follow(ctx context.Context, cmd *cli.Command, c *client.Client, p api.Perfo
 			p = d
 		case <-stopped.Done():
 			fmt.Fprintln(w, "It is stopped, and made safe.")
-			d, err := c.StopPerformance(ctx, p.ID)
+			d, err := client.Call(ctx, c, ops.StopPerformance, ops.ID{ID: p.ID})
 			if err != nil {
 				return err
 			}

@@ -11,6 +11,8 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/core/legible"
 )
 
@@ -38,7 +40,7 @@ func sayCommand() *cli.Command {
 				if text = strings.TrimSpace(text); text == "" {
 					continue
 				}
-				said, err := c.Say(ctx, text)
+				said, err := client.Call(ctx, c, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: text}})
 				if err == nil {
 					err = printSaid(cmd, said)
 				}

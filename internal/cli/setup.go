@@ -10,6 +10,8 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 )
 
 // An aspect is one thing that is said of a printer.
@@ -124,9 +126,9 @@ func setupCommand() *cli.Command {
 			}
 			var now api.Described
 			if more {
-				now, err = c.DescribePrinter(ctx, say)
+				now, err = client.Call(ctx, c, ops.DescribePrinter, ops.With[api.DescribePrinter]{Body: say})
 			} else {
-				now, err = c.Printer(ctx)
+				now, err = client.Ask(ctx, c, ops.GetPrinter)
 			}
 			if err != nil {
 				return err
@@ -140,7 +142,7 @@ func setupCommand() *cli.Command {
 				return err
 			}
 			if cmd.Bool("take-up") && now.Waits {
-				return c.TakeUpPrinter(ctx)
+				return client.Do(ctx, c, ops.TakeUpPrinter, ops.Nothing{})
 			}
 			return nil
 		},

@@ -2,21 +2,20 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"slices"
 
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
 // lists is an action that asks the host for something and shows it, or prints its JSON.
-func lists[T any](fetch func(*client.Client, context.Context) (T, error), show func(io.Writer, T) error) cli.ActionFunc {
+func lists[T any](op ops.Op[ops.Nothing, T], show func(io.Writer, T) error) cli.ActionFunc {
 	return func(ctx context.Context, cmd *cli.Command) error {
 		if cmd.Args().Present() {
 			return wrong("%s lists; what it does with one is below it: 'diathermon help %s'", cmd.Name, cmd.Name)
@@ -25,7 +24,7 @@ func lists[T any](fetch func(*client.Client, context.Context) (T, error), show f
 		if err != nil {
 			return err
 		}
-		v, err := fetch(c, ctx)
+		v, err := client.Ask(ctx, c, op)
 		if err != nil {
 			return err
 		}
@@ -54,13 +53,13 @@ func named(act func(context.Context, *cli.Command, *client.Client, string) error
 func shelfCommand() *cli.Command {
 	return &cli.Command{
 		Name: "shelf", Usage: "list the stored files", Flags: []cli.Flag{jsonFlag},
-		Action: lists((*client.Client).Shelf, showShelf),
+		Action: lists(ops.ListFiles, showShelf),
 		Commands: []*cli.Command{
 			{Name: "show", Usage: "show one file and what stands between it and a start", ArgsUsage: "NAME", Flags: []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "layers", Usage: "list what each layer takes"}}, Action: named(showFile)},
 			{Name: "fetch", Usage: "download a file", ArgsUsage: "NAME", Action: named(fetchFile),
 				Flags: []cli.Flag{&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "write to `FILE`; - is standard output"}}},
 			{Name: "remove", Usage: "take a file off the shelf", ArgsUsage: "NAME", Action: named(func(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
-				if err := c.Remove(ctx, name); err != nil {
+				if err := client.Do(ctx, c, ops.RemoveFile, ops.Name{Name: name}); err != nil {
 					return err
 				}
 				fmt.Fprintf(cmd.Root().Writer, "Removed: %s\n", name)
@@ -84,13 +83,13 @@ func showShelf(w io.Writer, shelf api.Shelf) error {
 
 func showFile(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 	if cmd.Bool("layers") {
-		l, err := c.FileLayers(ctx, name)
+		l, err := client.Call(ctx, c, ops.ListFileLayers, ops.Name{Name: name})
 		if err != nil {
 			return err
 		}
 		return listLayers(cmd, l)
 	}
-	f, err := c.File(ctx, name)
+	f, err := client.Call(ctx, c, ops.GetFile, ops.FileFrom{Name: name})
 	if err != nil {
 		return err
 	}
@@ -105,19 +104,15 @@ func showFile(ctx context.Context, cmd *cli.Command, c *client.Client, name stri
 func fetchFile(ctx context.Context, cmd *cli.Command, c *client.Client, name string) error {
 	to := cmd.String("output")
 	if to == "-" {
-		_, err := c.Content(ctx, name, cmd.Root().Writer)
-		return err
+		return client.Fetch(ctx, c, ops.GetFileContent, ops.Name{Name: name}, cmd.Root().Writer)
 	}
 	if to == "" {
 		to = filepath.Base(name)
 	}
-	f, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+	n, err := save(to, func(w io.Writer) error {
+		return client.Fetch(ctx, c, ops.GetFileContent, ops.Name{Name: name}, w)
+	})
 	if err != nil {
-		return err
-	}
-	n, err := c.Content(ctx, name, f)
-	if err = errors.Join(err, f.Close()); err != nil {
-		os.Remove(to)
 		return err
 	}
 	fmt.Fprintf(cmd.Root().Writer, "Fetched: %s, %s\n", to, size(n))
@@ -150,7 +145,7 @@ func printCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			r, err := c.StartWith(ctx, api.StartRun{Slots: slots, Before: before, After: after, File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()})
+			r, err := client.Call(ctx, c, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{Slots: slots, Before: before, After: after, File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()}})
 			if err != nil {
 				return err
 			}

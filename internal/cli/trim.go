@@ -10,6 +10,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -91,7 +92,7 @@ func trimCommand() *cli.Command {
 				return err
 			}
 			if t.AsSliced = cmd.Bool("as-sliced"); said || t.AsSliced {
-				if r, err = c.Trim(ctx, r.ID, t); err != nil {
+				if r, err = client.Call(ctx, c, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: r.ID, Body: t}); err != nil {
 					return err
 				}
 			}
@@ -106,7 +107,7 @@ func trimCommand() *cli.Command {
 
 // going is the run that goes on.
 func going(ctx context.Context, c *client.Client) (api.Run, error) {
-	b, err := c.Bench(ctx)
+	b, err := client.Ask(ctx, c, ops.GetBench)
 	if err != nil {
 		return api.Run{}, err
 	}

@@ -8,15 +8,16 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
 // tune waits for a tuning's end and tells its cycles.
 func tune(ctx context.Context, cmd *cli.Command, c *client.Client, heater string, setpoint float64) error {
-	t, err := c.Tune(ctx, heater, api.Tune{Setpoint: setpoint, Cycles: cmd.Int("cycles")})
+	t, err := client.Call(ctx, c, ops.TuneHeater, ops.HeaterWith[api.Tune]{Heater: heater, Body: api.Tune{Setpoint: setpoint, Cycles: cmd.Int("cycles")}})
 	tick := time.NewTicker(warmPoll)
 	defer tick.Stop()
-	for told := -1; err == nil && t.Ended == nil; t, err = c.Tuning(ctx) {
+	for told := -1; err == nil && t.Ended == nil; t, err = client.Ask(ctx, c, ops.GetTuning) {
 		if t.Cycle != told {
 			told = t.Cycle
 			fmt.Fprintf(cmd.Root().ErrWriter, "cycle %d of %d\n", t.Cycle, t.Cycles)

@@ -11,11 +11,12 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
 func warmUp(ctx context.Context, cmd *cli.Command, c *client.Client, b api.BeginWarmUp) error {
-	begun, err := c.BeginWarmUp(ctx, b)
+	begun, err := client.Call(ctx, c, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: b})
 	if err != nil {
 		return err
 	}
@@ -67,7 +68,7 @@ func waitWarm(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 	defer tick.Stop()
 	begun, wasOn := time.Now(), false
 	for {
-		b, err := c.Bench(ctx)
+		b, err := client.Ask(ctx, c, ops.GetBench)
 		if err != nil {
 			return err
 		}
@@ -104,7 +105,7 @@ func waitWarm(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 }
 
 func listWarmUps(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	kept, err := c.WarmUps(ctx)
+	kept, err := client.Ask(ctx, c, ops.ListWarmUps)
 	if err != nil {
 		return err
 	}

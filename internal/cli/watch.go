@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -36,7 +37,7 @@ const watched = 10 * time.Minute
 // the output is no terminal it prints a line whenever the run changes, and ends
 // with the run.
 func watch(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	bench, err := c.Bench(ctx)
+	bench, err := client.Ask(ctx, c, ops.GetBench)
 	if err != nil {
 		return err
 	}
@@ -45,7 +46,7 @@ func watch(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 		return watchPlain(ctx, out, c)
 	}
 	v := &view{host: c, ctx: ctx, bench: bench, past: map[string][]timeserieslinechart.TimePoint{}, step: 1}
-	if log, err := c.Heat(ctx, time.Now().Add(-watched), time.Now(), ""); err == nil {
+	if log, err := client.Call(ctx, c, ops.GetHeat, ops.Window{From: time.Now().Add(-watched), To: time.Now()}); err == nil {
 		for _, r := range log.Readings {
 			v.past[r.Heater] = append(v.past[r.Heater], timeserieslinechart.TimePoint{Time: r.At, Value: r.Actual})
 		}

@@ -11,6 +11,7 @@ import (
 	tea "github.com/charmbracelet/bubbletea"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/core/legible"
 )
@@ -127,7 +128,7 @@ func (v *view) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 func (v *view) listen() tea.Msg {
 	ctx, cancel := context.WithTimeout(v.ctx, actWait)
 	defer cancel()
-	lines, err := v.host.Wire(ctx, v.heard, kept)
+	lines, err := client.Call(ctx, v.host, ops.GetWire, ops.Traffic{Since: v.heard, Limit: kept})
 	if err != nil {
 		return lost{err}
 	}
@@ -206,7 +207,7 @@ func (v *view) key(k string) tea.Cmd {
 		return tea.Quit
 	case k == "!": // whatever is asked
 		v.asked, v.typed, v.moving = nil, nil, false
-		return v.act("The emergency stop is said.", v.host.Halt)
+		return v.act("The emergency stop is said.", func(ctx context.Context) error { return client.Do(ctx, v.host, ops.Halt, ops.Nothing{}) })
 	case v.asked != nil:
 		q := v.asked
 		v.asked = nil
@@ -225,7 +226,10 @@ func (v *view) key(k string) tea.Cmd {
 	control := func(verb, what string) func() tea.Cmd {
 		return func() tea.Cmd {
 			id := run.ID
-			return v.act(what, func(ctx context.Context) error { _, err := v.host.Control(ctx, id, verb); return err })
+			return v.act(what, func(ctx context.Context) error {
+				_, err := client.Call(ctx, v.host, ops.Controls[verb], ops.ID{ID: id})
+				return err
+			})
 		}
 	}
 	switch k {
@@ -250,7 +254,10 @@ func (v *view) key(k string) tea.Cmd {
 		case v.bench.Routine.ID != "" && v.bench.Routine.Ended == nil:
 			id := v.bench.Routine.ID
 			v.asked = &asked{"Stop " + v.bench.Routine.Routine + "? It is made safe.", func() tea.Cmd {
-				return v.act("It is being stopped.", func(ctx context.Context) error { _, err := v.host.StopPerformance(ctx, id); return err })
+				return v.act("It is being stopped.", func(ctx context.Context) error {
+					_, err := client.Call(ctx, v.host, ops.StopPerformance, ops.ID{ID: id})
+					return err
+				})
 			}}
 		default:
 			v.said = "Nothing goes on that could be stopped."
@@ -264,7 +271,7 @@ func (v *view) key(k string) tea.Cmd {
 			id := a.ID
 			v.asked = &asked{"Have you seen to this: " + a.Text + "?", func() tea.Cmd {
 				return v.act("It is seen to.", func(ctx context.Context) error {
-					_, err := v.host.Acknowledge(ctx, id, api.Acknowledgement{})
+					_, err := client.Call(ctx, v.host, ops.AcknowledgeAlarm, ops.Acknowledging{ID: id, Body: &api.Acknowledgement{}})
 					return err
 				})
 			}}
@@ -285,7 +292,10 @@ func (v *view) answer(k string) tea.Cmd {
 		return nil
 	}
 	a := api.QuestionAnswer{Question: p.Question.Number, Answer: p.Question.Answers[n-1]}
-	return v.act("Answered: "+a.Answer, func(ctx context.Context) error { _, err := v.host.AnswerQuestion(ctx, p.ID, a); return err })
+	return v.act("Answered: "+a.Answer, func(ctx context.Context) error {
+		_, err := client.Call(ctx, v.host, ops.AnswerQuestion, ops.IDWith[api.QuestionAnswer]{ID: p.ID, Body: a})
+		return err
+	})
 }
 
 // letter takes a key of a line that is being typed.
@@ -318,7 +328,7 @@ func (v *view) heat(line string) tea.Cmd {
 	}
 	set := func() tea.Cmd {
 		return v.act(fmt.Sprintf("%s is set to %g °C.", name, setpoint), func(ctx context.Context) error {
-			_, err := v.host.SetHeat(ctx, name, setpoint)
+			_, err := client.Call(ctx, v.host, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: name, Body: api.SetHeat{Setpoint: setpoint}})
 			return err
 		})
 	}
@@ -354,11 +364,17 @@ func (v *view) arrow(k string) tea.Cmd {
 		return nil
 	case "0":
 		v.moved = time.Now()
-		return v.act("It is homed.", func(ctx context.Context) error { _, err := v.host.Home(ctx, ""); return err })
+		return v.act("It is homed.", func(ctx context.Context) error {
+			_, err := client.Call(ctx, v.host, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: ""}})
+			return err
+		})
 	default:
 		v.moving = false
 		return nil
 	}
 	v.moved = time.Now()
-	return v.act("", func(ctx context.Context) error { _, err := v.host.Press(ctx, api.Press{By: &by}); return err })
+	return v.act("", func(ctx context.Context) error {
+		_, err := client.Call(ctx, v.host, ops.Press, ops.With[api.Press]{Body: api.Press{By: &by}})
+		return err
+	})
 }

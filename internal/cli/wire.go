@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/core/legible"
 )
@@ -42,7 +43,7 @@ func wireCommand() *cli.Command {
 			if cmd.Bool("measure") {
 				return measure(ctx, cmd, c)
 			}
-			recent, err := c.Wire(ctx, 0, min(max(cmd.Int("lines"), 1), 4000))
+			recent, err := client.Call(ctx, c, ops.GetWire, ops.Traffic{Since: 0, Limit: min(max(cmd.Int("lines"), 1), 4000)})
 			if err != nil {
 				return err
 			}
@@ -93,25 +94,35 @@ func wireCommand() *cli.Command {
 	}
 }
 
-// save writes a new file, whole or not at all. One that is there already is not
-// written over.
-func save(path string, write func(io.Writer) error) error {
+// save writes a new file, whole or not at all, and returns how many bytes it has. One that
+// is there already is not written over.
+func save(path string, write func(io.Writer) error) (int64, error) {
 	file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if errors.Is(err, os.ErrExist) {
-		return fmt.Errorf("%s is there already: choose another name", path)
+		return 0, fmt.Errorf("%s is there already: choose another name", path)
 	}
 	if err != nil {
-		return err
+		return 0, err
 	}
-	if err = errors.Join(write(file), file.Close()); err != nil {
+	err = write(file)
+	n, seeking := file.Seek(0, io.SeekCurrent)
+	if err = errors.Join(err, seeking, file.Close()); err != nil {
 		os.Remove(path)
 	}
-	return err
+	return n, err
 }
 
 // record fetches a recording.
 func record(ctx context.Context, cmd *cli.Command, c *client.Client, path string) error {
-	if err := save(path, func(w io.Writer) error { return c.Recording(ctx, cmd.String("run"), w) }); err != nil {
+	_, err := save(path, func(w io.Writer) (err error) {
+		if id := cmd.String("run"); id != "" {
+			err = client.Fetch(ctx, c, ops.GetRunRecording, ops.ID{ID: id}, w)
+		} else {
+			err = client.Fetch(ctx, c, ops.GetRecording, ops.Nothing{}, w)
+		}
+		return err
+	})
+	if err != nil {
 		return err
 	}
 	fmt.Fprintf(cmd.Root().Writer, "%s: read it with 'diathermon wire --replay %s'\n", path, path)
@@ -142,11 +153,11 @@ func replay(w io.Writer, path string) error {
 
 // measure lets the host measure what the printer can hold, and tells the outcome.
 func measure(ctx context.Context, cmd *cli.Command, c *client.Client) error {
-	if err := c.MeasureWire(ctx); err != nil {
+	if err := client.Do(ctx, c, ops.MeasureWire, ops.Nothing{}); err != nil {
 		return err
 	}
 	for {
-		bench, err := c.Bench(ctx)
+		bench, err := client.Ask(ctx, c, ops.GetBench)
 		if err != nil {
 			return err
 		}

@@ -8,6 +8,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 )
 
 // axe is what a checker of accessible pages finds, as its own project builds it.
@@ -88,7 +90,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 	b.click(page, `[data-start] a[href^="/shelf/"]`)
 	b.do(page, chromedp.WaitVisible(`[data-layers]:not([data-drawn="0"])`))
 	b.mustBeAccessible(page, "layers")
-	if _, err := b.Rehearse(t.Context(), "long-name-of-a-dust-cap-for-the-finder.gcode"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.RehearseFile, ops.Name{Name: "long-name-of-a-dust-cap-for-the-finder.gcode"}); err != nil {
 		t.Fatal(err)
 	}
 	b.rehearsed("long-name-of-a-dust-cap-for-the-finder.gcode")
@@ -114,7 +116,7 @@ func TestEveryPageIsAccessible(t *testing.T) {
 
 // halted says the emergency stop and waits until the link shows it.
 func (b *bench) halted(t *testing.T) {
-	if err := b.Halt(t.Context()); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.Halt, ops.Nothing{}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("the link dead", func(now api.Bench) bool { return now.Link.State != "live" })

@@ -9,6 +9,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
@@ -85,7 +86,7 @@ func TestARunIsPreparedAndMapped(t *testing.T) {
 	b.until("the second run", func(now api.Bench) bool {
 		return now.Run.ID != first.ID && now.Run.ID != second.Run.ID && now.Run.State == "finished" && now.Run.Started != nil && now.Routine.ID != second.Routine.ID && now.Routine.Ended != nil
 	})
-	past, err := b.Performances(t.Context(), 10)
+	past, err := client.Call(t.Context(), b.Client, ops.ListPerformances, ops.Past{Limit: 10})
 	if err != nil {
 		t.Fatal(err)
 	}

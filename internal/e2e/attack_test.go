@@ -20,6 +20,8 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/core/access"
 	"diathermon/internal/simprinter"
 )
@@ -253,7 +255,7 @@ func TestThePrintGoesOnBesideTheWorstThatAnybodyAsks(t *testing.T) {
 	}
 	s, p, address, _ := apart(t)
 	defer s.device.Close()
-	if _, err := s.MakeAccount(t.Context(), api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}); err != nil {
+	if _, err := client.Call(t.Context(), s.Client, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}}); err != nil {
 		t.Fatal(err)
 	}
 	signIn := func() time.Duration {
@@ -278,7 +280,7 @@ func TestThePrintGoesOnBesideTheWorstThatAnybodyAsks(t *testing.T) {
 	signIn()
 	tokens := map[string]string{}
 	for _, scope := range access.Scopes {
-		made, err := s.MakeToken(t.Context(), api.MakeToken{Name: scope, Scopes: []string{scope}})
+		made, err := client.Call(t.Context(), s.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: api.MakeToken{Name: scope, Scopes: []string{scope}}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -356,7 +358,7 @@ func TestThePrintGoesOnBesideTheWorstThatAnybodyAsks(t *testing.T) {
 			<-time.After(3 * time.Second)
 		}
 	}
-	now, err := s.Bench(context.Background())
+	now, err := client.Ask(context.Background(), s.Client, ops.GetBench)
 	if err != nil || now.Run == nil || now.Run.State != "running" {
 		t.Errorf("the run: %+v, %v", now.Run, err)
 	}

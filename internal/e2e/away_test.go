@@ -16,6 +16,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 )
 
@@ -123,10 +124,10 @@ func TestTheHostIsReachedThroughAProxyBelowAPath(t *testing.T) {
 	b.shown(page, `#ask`)
 	b.click(page, `#ask`)
 	letters := b.shown(page, `#shown:not([hidden]) #letters`)
-	if waiting, err := b.Pairings(t.Context()); err != nil || len(waiting.Pairings) != 1 || waiting.Pairings[0].From != "127.0.0.1" {
+	if waiting, err := client.Ask(t.Context(), b.Client, ops.ListPairings); err != nil || len(waiting.Pairings) != 1 || waiting.Pairings[0].From != "127.0.0.1" {
 		t.Errorf("who asks: %+v, %v", waiting, err)
 	}
-	b.Answer(t.Context(), api.Answer{Letters: letters, Allow: true})
+	client.Call(t.Context(), b.Client, ops.AnswerPairing, ops.With[api.Answer]{Body: api.Answer{Letters: letters, Allow: true}})
 	b.shown(page, `form[action="/vesper/first-start"]`)
 	b.drawn("/v1/shelf/other.gcode/picture?size=64")
 	b.visit(page, away+"/shelf")

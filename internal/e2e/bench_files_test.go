@@ -23,6 +23,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
 
@@ -92,7 +94,7 @@ func BenchmarkUpload(b *testing.B) {
 				begun = time.Now()
 				send(name)
 				whole[door] = append(whole[door], time.Since(begun).Seconds())
-				s.Remove(b.Context(), name)
+				client.Do(b.Context(), s.Client, ops.RemoveFile, ops.Name{Name: name})
 			}
 		}
 		slices.Sort(plain)
@@ -150,7 +152,7 @@ func BenchmarkPrintOnArrival(b *testing.B) {
 			})
 			waits = append(waits, time.Since(reader.at).Seconds()*1000)
 			r := s.untilRun("warming", "running")
-			s.Control(b.Context(), r.ID, "stop")
+			client.Call(b.Context(), s.Client, ops.StopRun, ops.ID{ID: r.ID})
 			s.untilRun("stopped")
 		}
 		slices.Sort(waits)
@@ -170,7 +172,7 @@ func BenchmarkStart(b *testing.B) {
 	s.mustSend("part.gcode", body.Bytes(), false)
 	s.surveyed("part.gcode")
 	for range 200 {
-		if _, err := s.AddToQueue(b.Context(), api.AddEntry{File: "part.gcode", Copies: 100}); err != nil {
+		if _, err := client.Call(b.Context(), s.Client, ops.AddQueueEntry, ops.With[api.AddEntry]{Body: api.AddEntry{File: "part.gcode", Copies: 100}}); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -179,7 +181,7 @@ func BenchmarkStart(b *testing.B) {
 		for range 9 {
 			before := len(s.executed())
 			pressed := time.Now()
-			r, err := s.StartNext(b.Context(), api.StartNext{Clear: true})
+			r, err := client.Call(b.Context(), s.Client, ops.StartNext, ops.With[api.StartNext]{Body: api.StartNext{Clear: true}})
 			if err != nil {
 				b.Fatal(err)
 			}
@@ -187,7 +189,7 @@ func BenchmarkStart(b *testing.B) {
 				<-time.After(time.Millisecond)
 			}
 			waits = append(waits, time.Since(pressed).Seconds()*1000)
-			s.Control(b.Context(), r.ID, "stop")
+			client.Call(b.Context(), s.Client, ops.StopRun, ops.ID{ID: r.ID})
 			s.untilRun("stopped")
 		}
 		slices.Sort(waits)
@@ -339,7 +341,7 @@ func BenchmarkWirePage(b *testing.B) {
 		s.visit(page, s.service.URL+"/wire")
 		s.shown(page, `[data-rows]`)
 		s.click(page, `[data-filter="report"]`)
-		if _, err := s.Start(b.Context(), "messages.gcode"); err != nil {
+		if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "messages.gcode"}}); err != nil {
 			b.Fatal(err)
 		}
 		s.do(page, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
@@ -347,7 +349,7 @@ func BenchmarkWirePage(b *testing.B) {
 			return err
 		}))
 		s.until("the run to go on", func(now api.Bench) bool { return now.Run != nil && now.Run.Taken > 500 })
-		first, err := s.Wire(b.Context(), 0, 1)
+		first, err := client.Call(b.Context(), s.Client, ops.GetWire, ops.Traffic{Since: 0, Limit: 1})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -360,7 +362,7 @@ func BenchmarkWirePage(b *testing.B) {
 		}
 		frames := pictures()
 		b.ReportMetric(ask(s, page, chromedp.Evaluate[float64](`(() => { const box = document.querySelector('[role=log]'); return (box.scrollHeight - box.scrollTop - box.clientHeight) / 24 })()`)), "rows-behind")
-		last, err := s.Wire(b.Context(), 0, 1)
+		last, err := client.Call(b.Context(), s.Client, ops.GetWire, ops.Traffic{Since: 0, Limit: 1})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -428,11 +430,11 @@ func BenchmarkGaps(b *testing.B) {
 			b.Fatal(err)
 		}
 		gap("survey", func() {})
-		if known, err := s.File(b.Context(), "large.gcode"); err != nil || known.Survey.State != "surveying" {
+		if known, err := client.Call(b.Context(), s.Client, ops.GetFile, ops.FileFrom{Name: "large.gcode"}); err != nil || known.Survey.State != "surveying" {
 			b.Logf("in the end it was %+v, %v", known.Survey, err)
 		}
 		s.until("the survey's end", func(api.Bench) bool {
-			known, err := s.File(b.Context(), "large.gcode")
+			known, err := client.Call(b.Context(), s.Client, ops.GetFile, ops.FileFrom{Name: "large.gcode"})
 			return err == nil && known.Survey.State == "done"
 		})
 		gap("rehearsal", s.rehearse)

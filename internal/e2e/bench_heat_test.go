@@ -12,6 +12,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/heatlog"
 	"diathermon/internal/records"
@@ -177,7 +179,7 @@ func BenchmarkWear(b *testing.B) {
 		s.live()
 		s.mustSend("circles.gcode", circles(3600, 200_000), true)
 		s.until("some moves", func(now api.Bench) bool { return now.Run.Taken > 200 })
-		if _, err := s.SetHeat(b.Context(), "bed", 60); err != nil {
+		if _, err := client.Call(b.Context(), s.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 60}}); err != nil {
 			b.Fatal(err)
 		}
 		written := func() (sum float64) {
@@ -189,11 +191,11 @@ func BenchmarkWear(b *testing.B) {
 		before := written()
 		<-time.After(length)
 		b.ReportMetric((written()-before)/1e6*float64(time.Hour/length), "MB/h")
-		now, err := s.Bench(b.Context())
+		now, err := client.Ask(b.Context(), s.Client, ops.GetBench)
 		if err != nil {
 			b.Fatal(err)
 		}
-		s.Control(b.Context(), now.Run.ID, "stop")
+		client.Call(b.Context(), s.Client, ops.StopRun, ops.ID{ID: now.Run.ID})
 	}
 }
 

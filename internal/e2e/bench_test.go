@@ -21,6 +21,7 @@ import (
 	"go.bug.st/serial"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/records/cluster"
@@ -144,7 +145,7 @@ func BenchmarkCable(b *testing.B) {
 							}
 							stored := s.mustSend("feeds.gcode", body.Bytes(), false)
 							s.device.Received()
-							if _, err := s.Start(b.Context(), stored.File.Name); err != nil {
+							if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: stored.File.Name}}); err != nil {
 								b.Fatal(err)
 							}
 							s.until("half of the file", func(now api.Bench) bool { return now.Run.Taken > lines/4 })
@@ -182,7 +183,7 @@ func BenchmarkPlanner(b *testing.B) {
 			s.until("the first moves", func(now api.Bench) bool { return now.Run.Taken > 100 })
 			var before, after time.Duration
 			s.device.Do(func(board *simprinter.Board) { before = board.Starved() })
-			first, err := s.Bench(b.Context())
+			first, err := client.Ask(b.Context(), s.Client, ops.GetBench)
 			if err != nil {
 				b.Fatal(err)
 			}
@@ -231,10 +232,10 @@ func BenchmarkHalt(b *testing.B) {
 		request := fmt.Sprintf("POST /v1/halt HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Length: 0\r\nConnection: close\r\n\r\n", address, strings.TrimSpace(string(token)))
 		for range halts {
 			s.live()
-			if _, err := s.SayBed(b.Context(), api.SayBed{State: "clear"}); err != nil {
+			if _, err := client.Call(b.Context(), s.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear"}}); err != nil {
 				b.Fatal(err)
 			}
-			if _, err := s.Start(b.Context(), "long.gcode"); err != nil {
+			if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "long.gcode"}}); err != nil {
 				b.Fatal(err)
 			}
 			s.until("streaming", func(now api.Bench) bool { return now.Run != nil && now.Run.Taken > 60 })
@@ -244,7 +245,7 @@ func BenchmarkHalt(b *testing.B) {
 				return halted
 			})
 			took = append(took, s.written(b).Sub(begun))
-			if err := s.Reconnect(b.Context()); err != nil {
+			if err := client.Do(b.Context(), s.Client, ops.Reconnect, ops.Nothing{}); err != nil {
 				b.Fatal(err)
 			}
 			s.until("a new greeting", func(now api.Bench) bool { return now.Link.State != "dead" })
@@ -303,7 +304,7 @@ func load(address, tokenFile string) error {
 		if _, err := c.Send(ctx, client.Sending{Name: name, Body: bytes.NewReader(part), Size: int64(len(part))}); err != nil {
 			return err
 		}
-		if err := c.Remove(ctx, name); err != nil {
+		if err := client.Do(ctx, c, ops.RemoveFile, ops.Name{Name: name}); err != nil {
 			return err
 		}
 	}
@@ -318,7 +319,7 @@ func (b *bench) written(tb *testing.B) (at time.Time) {
 		if err != nil {
 			tb.Fatal(err)
 		}
-		if err := errors.Join(b.Recording(tb.Context(), "", file), file.Close()); err != nil {
+		if err := errors.Join(b.recording(file), file.Close()); err != nil {
 			tb.Fatal(err)
 		}
 		halted := time.Time{}
@@ -439,7 +440,7 @@ func BenchmarkFootprint(b *testing.B) {
 		s := &bench{Client: dial(b, address, data), t: b}
 		s.live()
 		taken := func() int {
-			now, err := s.Bench(b.Context())
+			now, err := client.Ask(b.Context(), s.Client, ops.GetBench)
 			if err != nil {
 				b.Fatal(err)
 			}
@@ -467,10 +468,10 @@ func BenchmarkFootprint(b *testing.B) {
 		measure("first", first)
 		measure("steady", steady)
 		measure("later", steady)
-		now, err := s.Bench(b.Context())
+		now, err := client.Ask(b.Context(), s.Client, ops.GetBench)
 		if err != nil {
 			b.Fatal(err)
 		}
-		s.Control(b.Context(), now.Run.ID, "stop")
+		client.Call(b.Context(), s.Client, ops.StopRun, ops.ID{ID: now.Run.ID})
 	}
 }

@@ -14,6 +14,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
 
@@ -148,7 +150,7 @@ func TestTheConsoleWarmsUpAndShowsAlarms(t *testing.T) {
 	b.do(page, chromedp.WaitVisible(`//*[@data-alarm][contains(., "shorted")]`))
 	b.device.Do(func(board *simprinter.Board) { board.Break(true, simprinter.HeaterFault{}) })
 	for {
-		now, err := b.Bench(t.Context())
+		now, err := client.Ask(t.Context(), b.Client, ops.GetBench)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -187,7 +189,7 @@ func TestAWarmUpOfManyHeatersIsKeptWhole(t *testing.T) {
 	b.up()
 	b.live()
 	want := api.WarmUp{Name: "ABS, both", Setpoints: map[string]float64{"nozzle0": 245, "nozzle1": 240, "bed": 100, "chamber": 45}, Order: "together"}
-	if _, err := b.PutWarmUp(t.Context(), want); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.NameWith[api.WarmUp]{Name: want.Name, Body: want}); err != nil {
 		t.Fatal(err)
 	}
 	page := b.browser(1280, 1600, false)
@@ -199,7 +201,7 @@ func TestAWarmUpOfManyHeatersIsKeptWhole(t *testing.T) {
 	b.click(page, `//button[contains(., "Keep it")]`)
 	want.Setpoints["nozzle1"] = 235
 	b.until("the change", func(api.Bench) bool {
-		kept, err := b.WarmUps(t.Context())
+		kept, err := client.Ask(t.Context(), b.Client, ops.ListWarmUps)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -231,7 +233,7 @@ func TestTheWireShowsThePastAlsoWhenNewLinesComeFirst(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
 	say := func(text string) {
-		if _, err := b.Say(t.Context(), "M118 "+text); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M118 " + text}}); err != nil {
 			t.Fatal(err)
 		}
 	}

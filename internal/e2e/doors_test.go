@@ -15,6 +15,7 @@ import (
 	"testing"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
@@ -44,7 +45,7 @@ func tool(t *testing.T, stdin, name string, args ...string) string {
 func (b *bench) shelved(name string, body []byte) {
 	b.t.Helper()
 	var got bytes.Buffer
-	if _, err := b.Content(b.t.Context(), name, &got); err != nil || !bytes.Equal(got.Bytes(), body) {
+	if err := client.Fetch(b.t.Context(), b.Client, ops.GetFileContent, ops.Name{Name: name}, &got); err != nil || !bytes.Equal(got.Bytes(), body) {
 		b.t.Errorf("%s on the shelf has %d bytes, %v; want %d", name, got.Len(), err, len(body))
 	}
 }
@@ -92,11 +93,11 @@ func TestAFileComesByProgramsOfOthers(t *testing.T) {
 	if back, _ := os.ReadFile(filepath.Join(dir, "back")); !bytes.Equal(back, body) {
 		t.Errorf("%d bytes came back; it said %s", len(back), said)
 	}
-	shelf, err := b.Shelf(t.Context())
+	shelf, err := client.Ask(t.Context(), b.Client, ops.ListFiles)
 	if err != nil || len(shelf.Files) != 5 {
 		t.Errorf("on the shelf are %d files, %v", len(shelf.Files), err)
 	}
-	if q, err := b.Queue(t.Context()); err != nil || len(q.Entries) != 1 || q.Entries[0].File != "form.gcode" {
+	if q, err := client.Ask(t.Context(), b.Client, ops.ListQueue); err != nil || len(q.Entries) != 1 || q.Entries[0].File != "form.gcode" {
 		t.Errorf("what waits: %+v, %v", q, err)
 	}
 }
@@ -301,7 +302,7 @@ func TestOneSendersLocksAndPropertiesAreBoundedAndKeepNobodyOut(t *testing.T) {
 	t.Parallel()
 	b := start(t, simprinter.Config{})
 	token := func() string { // of the same name each time
-		made, err := b.MakeToken(t.Context(), api.MakeToken{Name: "slicer", Scopes: []string{"send"}})
+		made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: api.MakeToken{Name: "slicer", Scopes: []string{"send"}}})
 		if err != nil {
 			t.Fatal(err)
 		}

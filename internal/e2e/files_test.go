@@ -16,6 +16,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/samples"
 	"diathermon/internal/simprinter"
 )
@@ -35,7 +37,7 @@ func (b *bench) surveyed(name string) (f api.File) {
 	b.t.Helper()
 	for begun := time.Now(); f.Survey.State != "done"; {
 		var err error
-		if f, err = b.File(b.t.Context(), name); err != nil {
+		if f, err = client.Call(b.t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: name}); err != nil {
 			b.t.Fatal(err)
 		}
 		if time.Since(begun) > idlePatience {
@@ -115,10 +117,10 @@ func TestAFileIsKnownOnTheHostAndWithoutIt(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.surveyed("cut.gcode")
-	if _, err := b.Start(t.Context(), "cut.gcode"); status(err) != http.StatusConflict {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cut.gcode"}}); status(err) != http.StatusConflict {
 		t.Errorf("a file that was cut short starts: %v", err)
 	}
-	if cut, _ := b.File(t.Context(), "cut.gcode"); len(cut.Checks) == 0 || cut.Checks[0].Level != "block" || !strings.Contains(cut.Checks[0].Title, "cut short") {
+	if cut, _ := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "cut.gcode"}); len(cut.Checks) == 0 || cut.Checks[0].Level != "block" || !strings.Contains(cut.Checks[0].Title, "cut short") {
 		t.Errorf("what stands in its way: %+v", cut.Checks)
 	}
 }

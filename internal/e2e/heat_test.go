@@ -15,15 +15,16 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
 
 // export fetches a window as a file.
-func (b *bench) export(w client.Window, format string) []byte {
+func (b *bench) export(w ops.Window, format string) []byte {
 	b.t.Helper()
 	var out bytes.Buffer
-	if err := b.ExportHeat(b.t.Context(), w, format, &out); err != nil {
+	if err := client.Fetch(b.t.Context(), b.Client, ops.ExportHeat, ops.Export{Window: w, Format: format}, &out); err != nil {
 		b.t.Fatal(err)
 	}
 	return out.Bytes()
@@ -34,7 +35,7 @@ func TestAnyWindowOfTheLogIsFoundDrawnAndExported(t *testing.T) {
 	b := start(t, quick()).live()
 	b.mustSend("part.gcode", coupon(t, 8), true)
 	done := b.untilRun("finished")
-	w := client.Window{Run: done.ID}
+	w := ops.Window{Run: done.ID}
 
 	var all api.HeatLog
 	if err := json.Unmarshal(b.export(w, "json"), &all); err != nil || len(all.Readings) < 100 {
@@ -65,7 +66,7 @@ func TestAnyWindowOfTheLogIsFoundDrawnAndExported(t *testing.T) {
 		highest[r.Heater] = max(highest[r.Heater], r.Actual)
 	}
 	for _, points := range []int{10, 5000} {
-		chart, err := b.HeatChart(t.Context(), w, points)
+		chart, err := client.Call(t.Context(), b.Client, ops.GetHeatChart, ops.Chart{Window: w, Points: points})
 		if err != nil || len(chart.Traces) != 2 || len(chart.Runs) != 1 || chart.Runs[0].ID != done.ID {
 			t.Fatalf("a chart of %d points: %+v, %v", points, chart, err)
 		}
@@ -96,29 +97,29 @@ func TestAnyWindowOfTheLogIsFoundDrawnAndExported(t *testing.T) {
 	}
 
 	now := time.Now()
-	within := client.Window{From: done.Created.Add(-time.Hour), To: done.Created.Add(time.Millisecond), Heaters: []string{"bed"}}
-	if chart, err := b.HeatChart(t.Context(), within, 50); err != nil || !chart.From.Equal(within.From) || !chart.To.Equal(within.To) || len(chart.Traces) != 1 || chart.Traces[0].Heater != "bed" {
+	within := ops.Window{From: done.Created.Add(-time.Hour), To: done.Created.Add(time.Millisecond), Heater: []string{"bed"}}
+	if chart, err := client.Call(t.Context(), b.Client, ops.GetHeatChart, ops.Chart{Window: within, Points: 50}); err != nil || !chart.From.Equal(within.From) || !chart.To.Equal(within.To) || len(chart.Traces) != 1 || chart.Traces[0].Heater != "bed" {
 		t.Errorf("a window of its own: %+v, %v", chart, err)
 	}
 	for what, c := range map[string]struct {
-		w      client.Window
+		w      ops.Window
 		format string
 		status int
 	}{
-		"a window that ends before it begins": {client.Window{From: now, To: now.Add(-time.Hour)}, "csv", 422},
-		"a heater of none":                    {client.Window{Heaters: []string{"oven"}}, "csv", 404},
-		"a format of none":                    {client.Window{}, "gif", 422},
-		"a run of none":                       {client.Window{Run: "5e1f0000-0000-4000-8000-000000000001"}, "svg", 404},
-		"times before there were computers":   {client.Window{From: now.AddDate(-900, 0, 0), To: now}, "csv", 422},
+		"a window that ends before it begins": {ops.Window{From: now, To: now.Add(-time.Hour)}, "csv", 422},
+		"a heater of none":                    {ops.Window{Heater: []string{"oven"}}, "csv", 404},
+		"a format of none":                    {ops.Window{}, "gif", 422},
+		"a run of none":                       {ops.Window{Run: "5e1f0000-0000-4000-8000-000000000001"}, "svg", 404},
+		"times before there were computers":   {ops.Window{From: now.AddDate(-900, 0, 0), To: now}, "csv", 422},
 	} {
-		if err := b.ExportHeat(t.Context(), c.w, c.format, io.Discard); status(err) != c.status {
+		if err := client.Fetch(t.Context(), b.Client, ops.ExportHeat, ops.Export{Window: c.w, Format: c.format}, io.Discard); status(err) != c.status {
 			t.Errorf("%s: %v, want status %d", what, err, c.status)
 		}
 	}
-	if _, err := b.HeatChart(t.Context(), client.Window{}, 1_000_000); status(err) != 422 {
+	if _, err := client.Call(t.Context(), b.Client, ops.GetHeatChart, ops.Chart{Window: ops.Window{}, Points: 1_000_000}); status(err) != 422 {
 		t.Errorf("a million points: %v", err)
 	}
-	if chart, err := b.HeatChart(t.Context(), client.Window{From: now.AddDate(-40, 0, 0), To: now}, 1500); err != nil || len(chart.Traces) != 2 {
+	if chart, err := client.Call(t.Context(), b.Client, ops.GetHeatChart, ops.Chart{Window: ops.Window{From: now.AddDate(-40, 0, 0), To: now}, Points: 1500}); err != nil || len(chart.Traces) != 2 {
 		t.Errorf("forty years: %v", err)
 	}
 }
@@ -126,15 +127,15 @@ func TestAnyWindowOfTheLogIsFoundDrawnAndExported(t *testing.T) {
 func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	kept, err := b.WarmUps(t.Context())
+	kept, err := client.Ask(t.Context(), b.Client, ops.ListWarmUps)
 	if err != nil || len(kept.WarmUps) < 5 || kept.WarmUps[0].Name != "PLA" {
 		t.Fatalf("the ready-made ones are %+v, %v", kept, err)
 	}
 	own := api.WarmUp{Name: "dust caps", Setpoints: map[string]float64{"nozzle0": 190, "bed": 50}, Order: "bed-first", Soak: true, SoakSeconds: 1}
-	if _, err := b.PutWarmUp(t.Context(), own); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.NameWith[api.WarmUp]{Name: own.Name, Body: own}); err != nil {
 		t.Fatal(err)
 	}
-	begun, err := b.BeginWarmUp(t.Context(), api.BeginWarmUp{Name: own.Name})
+	begun, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{Name: own.Name}})
 	if err != nil || begun.WarmUp.Name != own.Name || begun.Done {
 		t.Fatalf("it began as %+v, %v", begun, err)
 	}
@@ -146,7 +147,7 @@ func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 	if *warm.Heaters[0].Actual < 187 || *warm.Heaters[1].Actual < 47 || warm.Heaters[1].Soak == nil || !warm.Heaters[1].Soak.Done {
 		t.Errorf("when it was done the heaters were %+v", warm.Heaters)
 	}
-	if err := b.Cool(t.Context()); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.Cool, ops.Nothing{}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("everything off", func(now api.Bench) bool {
@@ -154,25 +155,25 @@ func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 	})
 
 	b.mustSend("part.gcode", coupon(t, 3), false)
-	if begun, err = b.BeginWarmUp(t.Context(), api.BeginWarmUp{File: "part.gcode"}); err != nil || begun.WarmUp.Setpoints["nozzle0"] != 205 || begun.WarmUp.Setpoints["bed"] != 60 {
+	if begun, err = client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{File: "part.gcode"}}); err != nil || begun.WarmUp.Setpoints["nozzle0"] != 205 || begun.WarmUp.Setpoints["bed"] != 60 {
 		t.Errorf("for a file it began as %+v, %v", begun, err)
 	}
-	run, err := b.StartWith(t.Context(), api.StartRun{File: "part.gcode", Soak: true, SoakSeconds: 2})
+	run, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "part.gcode", Soak: true, SoakSeconds: 2}})
 	if err != nil || run.State != "warming" || !strings.Contains(run.Reason, "soaks") {
 		t.Errorf("with a soak before it the run is %+v, %v", run, err)
 	}
-	if _, err := b.BeginWarmUp(t.Context(), api.BeginWarmUp{Name: "PLA"}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{Name: "PLA"}}); status(err) != 409 {
 		t.Errorf("a warm-up in the middle of a run: %v", err)
 	}
-	if err := b.Cool(t.Context()); status(err) != 409 {
+	if err := client.Do(t.Context(), b.Client, ops.Cool, ops.Nothing{}); status(err) != 409 {
 		t.Errorf("cooling in the middle of a run: %v", err)
 	}
 	b.untilRun("finished")
 
-	if err := b.DeleteWarmUp(t.Context(), own.Name); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.DeleteWarmUp, ops.Name{Name: own.Name}); err != nil {
 		t.Error(err)
 	}
-	if err := b.DeleteWarmUp(t.Context(), own.Name); status(err) != 404 {
+	if err := client.Do(t.Context(), b.Client, ops.DeleteWarmUp, ops.Name{Name: own.Name}); status(err) != 404 {
 		t.Errorf("deleting it twice: %v", err)
 	}
 	for what, w := range map[string]api.WarmUp{
@@ -183,16 +184,16 @@ func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 		"for a second":    {Name: "x", Setpoints: map[string]float64{"nozzle1": 200}, Order: "together"},
 		"in no order":     {Name: "x", Setpoints: map[string]float64{"bed": 60}, Order: "backwards"},
 	} {
-		if _, err := b.PutWarmUp(t.Context(), w); status(err) != 422 {
+		if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.NameWith[api.WarmUp]{Name: w.Name, Body: w}); status(err) != 422 {
 			t.Errorf("a warm-up %s: %v", what, err)
 		}
 	}
 	for what, begin := range map[string]api.BeginWarmUp{"of none": {Name: "nothing"}, "of no file": {File: "nothing.gcode"}} {
-		if _, err := b.BeginWarmUp(t.Context(), begin); status(err) != 404 {
+		if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: begin}); status(err) != 404 {
 			t.Errorf("a warm-up %s: %v", what, err)
 		}
 	}
-	if _, err := b.BeginWarmUp(t.Context(), api.BeginWarmUp{}); status(err) != 422 {
+	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{}}); status(err) != 422 {
 		t.Errorf("a warm-up without a word: %v", err)
 	}
 }
@@ -212,32 +213,32 @@ func TestAnAlarmHoldsTheRunAndWaitsForAPerson(t *testing.T) {
 	if alarm.Heater != "nozzle0" || alarm.Guard != "sensor" || alarm.Action != "cool" || !strings.Contains(alarm.Text, "wire") || now.Heaters[0].State != "alarm" {
 		t.Errorf("the alarm is %+v and the nozzle %+v", alarm, now.Heaters[0])
 	}
-	if _, err := b.Control(t.Context(), now.Run.ID, "resume"); status(err) != 409 || !strings.Contains(err.Error(), "alarm") {
+	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: now.Run.ID}); status(err) != 409 || !strings.Contains(err.Error(), "alarm") {
 		t.Errorf("resuming: %v", err)
 	}
-	if _, err := b.SetHeat(t.Context(), "nozzle0", 200); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "nozzle0", Body: api.SetHeat{Setpoint: 200}}); status(err) != 409 {
 		t.Errorf("heating it: %v", err)
 	}
 	b.service.Close() // it is still there when the host is back
 	b.up()
-	waiting, err := b.Alarms(t.Context(), true)
+	waiting, err := client.Call(t.Context(), b.Client, ops.ListAlarms, ops.Alarms{Waiting: true})
 	if err != nil || len(waiting.Alarms) == 0 || waiting.Alarms[len(waiting.Alarms)-1].ID != alarm.ID {
 		t.Fatalf("after a restart the alarms are %+v, %v", waiting, err)
 	}
 	b.device.Do(func(board *simprinter.Board) { board.Break(false, simprinter.HeaterFault{}) })
 	for _, a := range waiting.Alarms {
-		if seen, err := b.Acknowledge(t.Context(), a.ID, api.Acknowledgement{Verdict: "sound", Reason: "a trial"}); err != nil || seen.Acknowledged == nil || seen.By == "" || seen.Verdict != "sound" {
+		if seen, err := client.Call(t.Context(), b.Client, ops.AcknowledgeAlarm, ops.Acknowledging{ID: a.ID, Body: &api.Acknowledgement{Verdict: "sound", Reason: "a trial"}}); err != nil || seen.Acknowledged == nil || seen.By == "" || seen.Verdict != "sound" {
 			t.Errorf("acknowledged: %+v, %v", seen, err)
 		}
 	}
-	guards, err := b.Guards(t.Context())
+	guards, err := client.Ask(t.Context(), b.Client, ops.ListGuards)
 	if i := slices.IndexFunc(guards.Guards, func(g api.Guard) bool { return g.Heater == "nozzle0" && g.Guard == "sensor" }); err != nil || i < 0 || guards.Guards[i].Claimed == 0 || guards.Guards[i].Sound == 0 || guards.Guards[i].Faults != 0 {
 		t.Errorf("of what they claimed and were told the guards say %+v, %v", guards, err)
 	}
-	if _, err := b.Acknowledge(t.Context(), alarm.ID, api.Acknowledgement{}); status(err) != 404 {
+	if _, err := client.Call(t.Context(), b.Client, ops.AcknowledgeAlarm, ops.Acknowledging{ID: alarm.ID, Body: &api.Acknowledgement{}}); status(err) != 404 {
 		t.Errorf("acknowledging it twice: %v", err)
 	}
-	all, err := b.Alarms(t.Context(), false)
+	all, err := client.Call(t.Context(), b.Client, ops.ListAlarms, ops.Alarms{Waiting: false})
 	if err != nil || len(all.Alarms) == 0 || all.Alarms[len(all.Alarms)-1].Acknowledged == nil || all.Alarms[len(all.Alarms)-1].Reason != "a trial" {
 		t.Errorf("in the log the alarms are %+v, %v", all, err)
 	}
@@ -274,15 +275,15 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 	}
 	db.Close(t.Context())
 	b.up()
-	day := client.Window{From: time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC), To: time.Date(2026, 11, 21, 0, 0, 0, 0, time.UTC)}
-	log, err := b.Heat(t.Context(), day.From, day.To, "")
+	day := ops.Window{From: time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC), To: time.Date(2026, 11, 21, 0, 0, 0, 0, time.UTC)}
+	log, err := client.Call(t.Context(), b.Client, ops.GetHeat, ops.Window{From: day.From, To: day.To})
 	if err != nil || len(log.Readings) != 3*3600+2 {
 		t.Fatalf("%d readings, %v, want %d", len(log.Readings), err, 3*3600+2)
 	}
-	if chart, err := b.HeatChart(t.Context(), day, 1000); err != nil || len(chart.Traces) != 3 || chart.Traces[2].Heater != "chamber" || *chart.Traces[2].High[0] != 41.5 {
+	if chart, err := client.Call(t.Context(), b.Client, ops.GetHeatChart, ops.Chart{Window: day, Points: 1000}); err != nil || len(chart.Traces) != 3 || chart.Traces[2].Heater != "chamber" || *chart.Traces[2].High[0] != 41.5 {
 		t.Errorf("the chart of that day: %+v, %v", chart.Traces, err)
 	}
-	if chart, err := b.HeatChart(t.Context(), client.Window{From: day.To}, 1000); err != nil || len(chart.Traces) != 2 {
+	if chart, err := client.Call(t.Context(), b.Client, ops.GetHeatChart, ops.Chart{Window: ops.Window{From: day.To}, Points: 1000}); err != nil || len(chart.Traces) != 2 {
 		t.Errorf("the chart of the days after: %+v, %v", chart.Traces, err)
 	}
 	for _, r := range log.Readings {
@@ -295,7 +296,7 @@ func TestAnOlderLogOfRowsBecomesChunks(t *testing.T) {
 func TestTheFirmwareTunesAHeaterAndKeepsIt(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if _, err := b.Tuning(t.Context()); status(err) != 404 {
+	if _, err := client.Ask(t.Context(), b.Client, ops.GetTuning); status(err) != 404 {
 		t.Errorf("before any tuning: %v", err)
 	}
 	for what, c := range map[string]struct {
@@ -306,24 +307,24 @@ func TestTheFirmwareTunesAHeaterAndKeepsIt(t *testing.T) {
 		"of no heater": {"oven", api.Tune{Setpoint: 60, Cycles: 5}, 404}, "past the limit": {"bed", api.Tune{Setpoint: 200, Cycles: 5}, 422},
 		"of one cycle": {"bed", api.Tune{Setpoint: 60, Cycles: 1}, 422}, "at nothing": {"bed", api.Tune{Cycles: 5}, 422},
 	} {
-		if _, err := b.Tune(t.Context(), c.heater, c.tune); status(err) != c.status {
+		if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.HeaterWith[api.Tune]{Heater: c.heater, Body: c.tune}); status(err) != c.status {
 			t.Errorf("a tuning %s: %v, want status %d", what, err, c.status)
 		}
 	}
 	b.mustSend("part.gcode", coupon(t, 2), false)
-	if _, err := b.Tune(t.Context(), "nozzle0", api.Tune{Setpoint: 205, Cycles: 5}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.HeaterWith[api.Tune]{Heater: "nozzle0", Body: api.Tune{Setpoint: 205, Cycles: 5}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Tune(t.Context(), "bed", api.Tune{Setpoint: 60, Cycles: 5}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.HeaterWith[api.Tune]{Heater: "bed", Body: api.Tune{Setpoint: 60, Cycles: 5}}); status(err) != 409 {
 		t.Errorf("two at a time: %v", err)
 	}
-	if _, err := b.ApplyTuning(t.Context(), true); status(err) != 404 {
+	if _, err := client.Call(t.Context(), b.Client, ops.ApplyTuning, ops.With[api.ApplyTuning]{Body: api.ApplyTuning{Save: true}}); status(err) != 404 {
 		t.Errorf("applied before its end: %v", err)
 	}
 	var done api.Tuning
 	b.until("the tuning's end", func(api.Bench) bool {
 		var err error
-		if done, err = b.Tuning(t.Context()); err != nil {
+		if done, err = client.Ask(t.Context(), b.Client, ops.GetTuning); err != nil {
 			t.Fatal(err)
 		}
 		return done.Ended != nil
@@ -332,25 +333,25 @@ func TestTheFirmwareTunesAHeaterAndKeepsIt(t *testing.T) {
 		t.Fatalf("it came to %+v", done)
 	}
 	constants := func() string {
-		said, err := b.Say(t.Context(), "M301")
+		said, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M301"}})
 		if err != nil {
 			t.Fatal(err)
 		}
 		return strings.Join(said.Reply, " ")
 	}
 	before := constants()
-	if _, err := b.ApplyTuning(t.Context(), true); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.ApplyTuning, ops.With[api.ApplyTuning]{Body: api.ApplyTuning{Save: true}}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("the firmware having it", func(api.Bench) bool {
-		now, err := b.Tuning(t.Context())
+		now, err := client.Ask(t.Context(), b.Client, ops.GetTuning)
 		return err == nil && now.Applied && now.Saved
 	})
 	after := constants()
 	if after == before || !strings.Contains(after, "p:") {
 		t.Errorf("the constants were %q and are %q", before, after)
 	}
-	then, err := b.Bench(t.Context())
+	then, err := client.Ask(t.Context(), b.Client, ops.GetBench)
 	if err != nil {
 		t.Fatal(err)
 	}

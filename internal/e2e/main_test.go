@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
 	"log/slog"
 	"net/url"
 	"os"
@@ -14,6 +15,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/samples"
@@ -169,7 +171,7 @@ func (b *bench) until(what string, met func(api.Bench) bool) api.Bench {
 	var last api.Bench
 	for time.Now().Before(deadline) {
 		var err error
-		if last, err = b.Bench(b.t.Context()); err != nil {
+		if last, err = client.Ask(b.t.Context(), b.Client, ops.GetBench); err != nil {
 			b.t.Fatal(err)
 		}
 		if met(last) {
@@ -226,7 +228,7 @@ func (b *bench) send(name string, body []byte, print bool) (api.Stored, error) {
 // clear says that the bed is clear.
 func (b *bench) clear() {
 	b.t.Helper()
-	if _, err := b.SayBed(b.t.Context(), api.SayBed{State: "clear"}); err != nil {
+	if _, err := client.Call(b.t.Context(), b.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear"}}); err != nil {
 		b.t.Fatal(err)
 	}
 }
@@ -252,4 +254,9 @@ func (b *bench) executed() []simprinter.Executed {
 	var out []simprinter.Executed
 	b.device.Do(func(board *simprinter.Board) { out = board.Executed() })
 	return out
+}
+
+// recording fetches what the flight recorder holds.
+func (b *bench) recording(w io.Writer) error {
+	return client.Fetch(b.t.Context(), b.Client, ops.GetRecording, ops.Nothing{}, w)
 }

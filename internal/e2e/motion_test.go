@@ -15,6 +15,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
 
@@ -32,26 +34,29 @@ func TestPressesOfTwoPersonsAddUp(t *testing.T) {
 	p := simprinter.Vesper()
 	p.Warp = 8
 	b := start(t, p).live()
-	if _, err := b.Press(t.Context(), at(10, 10, 10)); status(err) != 409 || !strings.Contains(err.Error(), "home") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(10, 10, 10)}); status(err) != 409 || !strings.Contains(err.Error(), "home") {
 		t.Fatalf("before it is homed: %v", err)
 	}
-	if now, err := b.Home(t.Context(), ""); err != nil || now.Homed != "XYZ" || now.Going {
+	if now, err := client.Call(t.Context(), b.Client, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: ""}}); err != nil || now.Homed != "XYZ" || now.Going {
 		t.Fatalf("%+v, %v", now, err)
 	}
-	if _, err := b.Press(t.Context(), at(200, 200, 30)); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(200, 200, 30)}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("its being far away", func(now api.Bench) bool { return !now.Motion.Going })
 	homing := make(chan error, 1)
-	go func() { _, err := b.Home(t.Context(), ""); homing <- err }()
+	go func() {
+		_, err := client.Call(t.Context(), b.Client, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: ""}})
+		homing <- err
+	}()
 	b.until("homing again", func(now api.Bench) bool { return now.Motion.Going })
-	if _, err := b.Press(t.Context(), at(100, 100, 20)); status(err) != 409 || !strings.Contains(err.Error(), "it is homing") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(100, 100, 20)}); status(err) != 409 || !strings.Contains(err.Error(), "it is homing") {
 		t.Errorf("while it is homing: %v", err)
 	}
 	if err := <-homing; err != nil {
 		t.Errorf("homed again: %v", err)
 	}
-	if now, err := b.Press(t.Context(), at(100, 100, 20)); err != nil || now.X != 100 || !now.Going {
+	if now, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(100, 100, 20)}); err != nil || now.X != 100 || !now.Going {
 		t.Fatalf("it answers at once with where it goes: %+v, %v", now, err)
 	}
 	want := [3]float64{100, 100, 20}
@@ -64,7 +69,7 @@ func TestPressesOfTwoPersonsAddUp(t *testing.T) {
 				press := api.Press{By: &api.Axes{}}
 				axis := (i * (person + 1)) % 3
 				*[]**float64{&press.By.X, &press.By.Y, &press.By.Z}[axis] = &by
-				if _, err := b.Press(t.Context(), press); err != nil {
+				if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: press}); err != nil {
 					t.Errorf("press %d of person %d: %v", i, person, err)
 				}
 				mu.Lock()
@@ -87,23 +92,23 @@ func TestPressesOfTwoPersonsAddUp(t *testing.T) {
 		t.Errorf("it is said to be at %.3f, not %.3f", now.Motion.X, want[0])
 	}
 	far, cold := 500.0, 5.0
-	if _, err := b.Press(t.Context(), api.Press{By: &api.Axes{X: &far}}); status(err) != 422 || !strings.Contains(err.Error(), "0 to 230") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: api.Press{By: &api.Axes{X: &far}}}); status(err) != 422 || !strings.Contains(err.Error(), "0 to 230") {
 		t.Errorf("past the end: %v", err)
 	}
-	if _, err := b.Press(t.Context(), api.Press{By: &api.Axes{E: &cold}}); status(err) != 409 || !strings.Contains(err.Error(), "170 °C") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: api.Press{By: &api.Axes{E: &cold}}}); status(err) != 409 || !strings.Contains(err.Error(), "170 °C") {
 		t.Errorf("cold filament: %v", err)
 	}
-	if ends, err := b.Endstops(t.Context()); err != nil || len(ends.Endstops) != 3 || ends.Endstops[0].Triggered {
+	if ends, err := client.Ask(t.Context(), b.Client, ops.GetEndstops); err != nil || len(ends.Endstops) != 3 || ends.Endstops[0].Triggered {
 		t.Errorf("the endstops: %+v, %v", ends, err)
 	}
-	if now, err := b.Park(t.Context()); err != nil || now.Z < want[2]+5 {
+	if now, err := client.Ask(t.Context(), b.Client, ops.Park); err != nil || now.Z < want[2]+5 {
 		t.Errorf("parked: %+v, %v", now, err)
 	}
-	if now, err := b.MotorsOff(t.Context()); err != nil || now.Homed != "" {
+	if now, err := client.Ask(t.Context(), b.Client, ops.TurnMotorsOff); err != nil || now.Homed != "" {
 		t.Errorf("with its motors off: %+v, %v", now, err)
 	}
 	up := 4.0
-	if _, err := b.Press(t.Context(), api.Press{By: &api.Axes{Z: &up}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: api.Press{By: &api.Axes{Z: &up}}}); err != nil {
 		t.Errorf("up a little: %v", err)
 	}
 }
@@ -155,7 +160,7 @@ func TestTheConsoleMovesTheHead(t *testing.T) {
 // has more to do than it can.
 func BenchmarkPress(b *testing.B) {
 	s, _, _, _ := apart(b)
-	if _, err := s.Home(b.Context(), ""); err != nil {
+	if _, err := client.Call(b.Context(), s.Client, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: ""}}); err != nil {
 		b.Fatal(err)
 	}
 	const presses = 200
@@ -165,16 +170,16 @@ func BenchmarkPress(b *testing.B) {
 			x := float64(10 + i%2)
 			s.until("its rest", func(now api.Bench) bool { return !now.Motion.Going })
 			<-time.After(50 * time.Millisecond) // until the link is idle, too: where that has led is asked for
-			before, err := s.Wire(b.Context(), 0, 1)
+			before, err := client.Call(b.Context(), s.Client, ops.GetWire, ops.Traffic{Since: 0, Limit: 1})
 			if err != nil {
 				b.Fatal(err)
 			}
 			sent := time.Now()
-			if _, err := s.Press(b.Context(), api.Press{To: &api.Axes{X: &x}}); err != nil {
+			if _, err := client.Call(b.Context(), s.Client, ops.Press, ops.With[api.Press]{Body: api.Press{To: &api.Axes{X: &x}}}); err != nil {
 				b.Fatal(err)
 			}
 			s.until("its line", func(api.Bench) bool {
-				after, err := s.Wire(b.Context(), before.Lines[0].Seq, 100)
+				after, err := client.Call(b.Context(), s.Client, ops.GetWire, ops.Traffic{Since: before.Lines[0].Seq, Limit: 100})
 				if err != nil {
 					b.Fatal(err)
 				}
@@ -215,29 +220,29 @@ func TestAHeldRunFindsBackFromWhereItWasMoved(t *testing.T) {
 	b.mustSend("coupon.gcode", body, true)
 	b.until("printing", func(now api.Bench) bool { return now.Run != nil && now.Run.State == "running" && now.Run.Taken > 200 })
 	down := -5.0
-	if _, err := b.Press(t.Context(), api.Press{By: &api.Axes{Z: &down}}); status(err) != 409 || !strings.Contains(err.Error(), "coupon.gcode") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: api.Press{By: &api.Axes{Z: &down}}}); status(err) != 409 || !strings.Contains(err.Error(), "coupon.gcode") {
 		t.Errorf("while it runs: %v", err)
 	}
-	now, _ := b.Bench(t.Context())
+	now, _ := client.Ask(t.Context(), b.Client, ops.GetBench)
 	run := now.Run.ID
-	if _, err := b.Control(t.Context(), run, "hold"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.HoldRun, ops.ID{ID: run}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("held", func(now api.Bench) bool { return now.Run.State == "held" && now.Motion.Free })
 	slow := at(115, 60, 3)
 	slow.Speed = new(float64)
 	*slow.Speed = 0.2 // mm/s, of a printer whose clock runs fast
-	if now, err := b.Press(t.Context(), slow); err != nil || !now.Going {
+	if now, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: slow}); err != nil || !now.Going {
 		t.Fatalf("while it is held: %+v, %v", now, err)
 	}
-	if _, err := b.Control(t.Context(), run, "resume"); status(err) != 409 || !strings.Contains(err.Error(), "moved by hand") {
+	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: run}); status(err) != 409 || !strings.Contains(err.Error(), "moved by hand") {
 		t.Errorf("resumed while it is moved: %v", err)
 	}
 	b.until("moved", func(now api.Bench) bool { return !now.Motion.Going && math.Abs(b.place()[1]-60) < 0.01 })
-	if _, err := b.MotorsOff(t.Context()); status(err) != 409 {
+	if _, err := client.Ask(t.Context(), b.Client, ops.TurnMotorsOff); status(err) != 409 {
 		t.Errorf("its motors are turned off: %v", err)
 	}
-	if _, err := b.Control(t.Context(), run, "resume"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: run}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("finished", func(now api.Bench) bool { return now.Run.State == "finished" })

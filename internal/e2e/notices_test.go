@@ -17,6 +17,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 )
 
 // Whoever is elsewhere is told: in the page that is open, and by the push service of a
@@ -40,7 +42,7 @@ func TestPersonsAreTold(t *testing.T) {
 	b.live()
 
 	key, _ := ecdh.P256().GenerateKey(rand.Reader)
-	called, err := b.CallBrowser(t.Context(), api.CallBrowser{Name: "a phone", Endpoint: service.URL + "/my-phone", Key: base64.RawURLEncoding.EncodeToString(key.PublicKey().Bytes()), Secret: base64.RawURLEncoding.EncodeToString(make([]byte, 16))})
+	called, err := client.Call(t.Context(), b.Client, ops.CallBrowser, ops.With[api.CallBrowser]{Body: api.CallBrowser{Name: "a phone", Endpoint: service.URL + "/my-phone", Key: base64.RawURLEncoding.EncodeToString(key.PublicKey().Bytes()), Secret: base64.RawURLEncoding.EncodeToString(make([]byte, 16))}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -56,25 +58,25 @@ func TestPersonsAreTold(t *testing.T) {
 	b.clear()
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	run := b.untilRun("running")
-	if _, err := b.Control(t.Context(), run.ID, "stop"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StopRun, ops.ID{ID: run.ID}); err != nil {
 		t.Fatal(err)
 	}
 	var told api.Notices
 	b.until("the stop is told", func(api.Bench) bool {
-		told, err = b.Notices(t.Context())
+		told, err = client.Ask(t.Context(), b.Client, ops.ListNotices)
 		return err == nil && len(told.Notices) > 1 && told.Notices[0].Kind == "stopped"
 	})
 	if n := told.Notices[0]; !n.Quiet || n.Run != run.ID || n.Text != "Stopped by hand." {
 		t.Errorf("%+v", n)
 	}
-	all, err := b.CalledBrowsers(t.Context())
+	all, err := client.Ask(t.Context(), b.Client, ops.ListBrowsers)
 	if err != nil || len(all.Browsers) != 1 || all.Browsers[0].Waiting != 0 || all.Browsers[0].Service != "127.0.0.1" || all.Browsers[0].Trouble != "" || len(calls) != 0 {
 		t.Errorf("%+v, %v, %d calls more", all, err, len(calls))
 	}
-	if err := b.LeaveBrowser(t.Context(), called.ID); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.LeaveBrowser, ops.ID{ID: called.ID}); err != nil {
 		t.Error(err)
 	}
-	if err := b.LeaveBrowser(t.Context(), called.ID); err == nil {
+	if err := client.Do(t.Context(), b.Client, ops.LeaveBrowser, ops.ID{ID: called.ID}); err == nil {
 		t.Error("it left twice")
 	}
 

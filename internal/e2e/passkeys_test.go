@@ -12,6 +12,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
 
@@ -37,7 +39,7 @@ func TestAPasskeySignsIn(t *testing.T) {
 		Protocol: webauthn.AuthenticatorProtocolCtap2, Transport: webauthn.AuthenticatorTransportInternal,
 		HasResidentKey: true, HasUserVerification: true, IsUserVerified: true, AutomaticPresenceSimulation: true,
 	}}).AuthenticatorID
-	if _, err := b.MakeAccount(t.Context(), api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}}); err != nil {
 		t.Fatal(err)
 	}
 	b.visit(page, at+"/sign-in")
@@ -102,8 +104,8 @@ func TestAPasskeySignsIn(t *testing.T) {
 	b.up()
 	signIn()
 	b.shown(page, `[data-link]`)
-	accounts, err := b.Accounts(t.Context())
-	if err != nil || b.RemoveAccount(t.Context(), accounts.Accounts[0].ID) != nil {
+	accounts, err := client.Ask(t.Context(), b.Client, ops.ListAccounts)
+	if err != nil || client.Do(t.Context(), b.Client, ops.RemoveAccount, ops.Ending{ID: accounts.Accounts[0].ID}) != nil {
 		t.Fatal(err)
 	}
 	b.visit(page, at+"/sign-in")

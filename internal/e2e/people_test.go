@@ -12,6 +12,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
@@ -51,10 +52,10 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 	b.do(page, chromedp.WaitVisible(`#ask`))
 	b.click(page, `#ask`)
 	letters := b.shown(page, `#shown:not([hidden]) #letters`)
-	if waiting, err := b.Pairings(t.Context()); err != nil || len(waiting.Pairings) != 1 || waiting.Pairings[0].Letters != letters {
+	if waiting, err := client.Ask(t.Context(), b.Client, ops.ListPairings); err != nil || len(waiting.Pairings) != 1 || waiting.Pairings[0].Letters != letters {
 		t.Fatalf("%q is shown; %+v, %v", letters, waiting, err)
 	}
-	if _, err := b.Answer(t.Context(), api.Answer{Letters: letters, Allow: true}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.AnswerPairing, ops.With[api.Answer]{Body: api.Answer{Letters: letters, Allow: true}}); err != nil {
 		t.Fatal(err)
 	}
 	b.shown(page, `form[action="/first-start"]`)
@@ -64,7 +65,7 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 	}
 	b.fill(page, "", "three words together")
 	b.shown(page, `[data-link]`)
-	all, err := b.Accounts(t.Context())
+	all, err := client.Ask(t.Context(), b.Client, ops.ListAccounts)
 	if err != nil || len(all.Accounts) != 1 || all.Accounts[0].Name != "Mira" || all.Accounts[0].Role != "keeper" {
 		t.Fatalf("%+v, %v", all, err)
 	}
@@ -94,7 +95,7 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 		}
 		return now.State == "granted"
 	})
-	if _, err := stranger.Bench(t.Context()); status(err) != 403 {
+	if _, err := client.Ask(t.Context(), stranger, ops.GetBench); status(err) != 403 {
 		t.Errorf("with a token to send it sees the bench: %v", err)
 	}
 	if _, err := stranger.Send(t.Context(), client.Sending{Name: "cap.gcode", Body: strings.NewReader(string(coupon(t, 2))), Size: -1}); err != nil {
@@ -108,13 +109,13 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 	b.shown(page, `form[action="/sign-in"]`)
 	b.fill(page, "mira", "three words together")
 	b.shown(page, `[data-link]`)
-	tokens, err := b.Tokens(t.Context())
+	tokens, err := client.Ask(t.Context(), b.Client, ops.ListTokens)
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, k := range tokens.Tokens {
 		if k.Kind == "session" {
-			b.WithdrawToken(t.Context(), k.ID)
+			client.Do(t.Context(), b.Client, ops.WithdrawToken, ops.Ending{ID: k.ID})
 		}
 		if k.Name == "slicer" && (k.Used == nil || k.UsedFrom != "127.0.0.1" || k.Maker != "Mira") {
 			t.Errorf("of the program is known %+v", k)
@@ -128,7 +129,7 @@ func TestAWatcherLooksAndAnOperatorPrints(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
 	as := func(role string) *client.Client {
-		if _, err := b.MakeAccount(t.Context(), api.MakeAccount{Name: role, Role: role, Password: "three words together"}); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: role, Role: role, Password: "three words together"}}); err != nil {
 			t.Fatal(err)
 		}
 		// The way in of its browser, by hand.
@@ -150,7 +151,7 @@ func TestAWatcherLooksAndAnOperatorPrints(t *testing.T) {
 		_, err := c.Send(t.Context(), client.Sending{Name: "cap.gcode", Body: strings.NewReader(body), Size: int64(len(body)), Then: "print"})
 		return err
 	}
-	if _, err := watcher.Bench(t.Context()); err != nil {
+	if _, err := client.Ask(t.Context(), watcher, ops.GetBench); err != nil {
 		t.Errorf("a watcher looks: %v", err)
 	}
 	if err := send(watcher); status(err) != 403 || !strings.Contains(err.Error(), "your account may not do that") {
@@ -160,13 +161,13 @@ func TestAWatcherLooksAndAnOperatorPrints(t *testing.T) {
 		t.Errorf("an operator prints: %v", err)
 	}
 	b.untilRun("finished")
-	if err := operator.Remove(t.Context(), "cap.gcode"); status(err) != 403 {
+	if err := client.Do(t.Context(), operator, ops.RemoveFile, ops.Name{Name: "cap.gcode"}); status(err) != 403 {
 		t.Errorf("an operator removes: %v", err)
 	}
-	if err := keeper.Remove(t.Context(), "cap.gcode"); err != nil {
+	if err := client.Do(t.Context(), keeper, ops.RemoveFile, ops.Name{Name: "cap.gcode"}); err != nil {
 		t.Errorf("a keeper removes: %v", err)
 	}
-	if err := watcher.Halt(t.Context()); err != nil {
+	if err := client.Do(t.Context(), watcher, ops.Halt, ops.Nothing{}); err != nil {
 		t.Errorf("an emergency stop is for everybody who sees the printer: %v", err)
 	}
 }
@@ -175,7 +176,7 @@ func TestAWatcherLooksAndAnOperatorPrints(t *testing.T) {
 // the owner signs in from another.
 func BenchmarkWrongPasswords(b *testing.B) {
 	s := start(b, simprinter.Config{})
-	if _, err := s.MakeAccount(b.Context(), api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}); err != nil {
+	if _, err := client.Call(b.Context(), s.Client, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}}); err != nil {
 		b.Fatal(err)
 	}
 	try := func(from, password string) int {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
@@ -105,7 +106,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 			b.untilRun("warming", "running", "finished")
 			pause := time.Duration(rng.IntN(1500)) * time.Millisecond
 			<-time.After(pause) // any moment will do, so it is not waited for
-			now, err := b.Bench(t.Context())
+			now, err := client.Ask(t.Context(), b.Client, ops.GetBench)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -113,7 +114,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 				break
 			}
 			if trims {
-				if _, err := b.Trim(t.Context(), now.Run.ID, api.ChangeTrim{Speed: ptr(float64(50 + 10*rng.IntN(10)))}); err != nil && status(err) != 409 {
+				if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: now.Run.ID, Body: api.ChangeTrim{Speed: ptr(float64(50 + 10*rng.IntN(10)))}}); err != nil && status(err) != 409 {
 					t.Fatal(err)
 				}
 			}
@@ -121,7 +122,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 			p.ended()
 			killed++
 			p = serve()
-			if kept, err := b.Runs(t.Context(), 1); err != nil {
+			if kept, err := client.Call(t.Context(), b.Client, ops.ListRuns, ops.Past{Limit: 1}); err != nil {
 				t.Fatal(err)
 			} else if len(kept.Runs) == 1 && kept.Runs[0].State == "finished" {
 				done = kept.Runs[0]
@@ -191,7 +192,7 @@ func TestARunWaitsForAPersonWhereThatIsConfigured(t *testing.T) {
 	if !strings.Contains(r.Reason, "kept its place") {
 		t.Errorf("it is held because %q", r.Reason)
 	}
-	if _, err := b.Control(t.Context(), r.ID, "resume"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: r.ID}); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("finished")
@@ -219,11 +220,11 @@ func TestARunIsPickedUpOnAPrinterThatForgotEverything(t *testing.T) {
 	b := start(t, quick()).live()
 	r := b.interrupted(body)
 	b.until("the bed kept hot", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 60 && now.Heaters[0].Setpoint == 0 })
-	if _, err := b.Start(b.t.Context(), "part.gcode"); status(err) != 409 || !strings.Contains(err.Error(), "pick it up") {
+	if _, err := client.Call(b.t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "part.gcode"}}); status(err) != 409 || !strings.Contains(err.Error(), "pick it up") {
 		t.Errorf("another start: %v", err)
 	}
 
-	plan, err := b.Plan(t.Context(), r.ID, api.PickUp{Layer: 5})
+	plan, err := client.Call(t.Context(), b.Client, ops.PlanPickUp, ops.PlanOf(r.ID, api.PickUp{Layer: 5}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -243,11 +244,11 @@ func TestARunIsPickedUpOnAPrinterThatForgotEverything(t *testing.T) {
 		"a height out of reach":     {Layer: 5, Height: ptr(1000.0)},
 		"before anything was laid":  {Command: 3},
 	} {
-		if _, err := b.Plan(t.Context(), r.ID, c); status(err) != 422 {
+		if _, err := client.Call(t.Context(), b.Client, ops.PlanPickUp, ops.PlanOf(r.ID, c)); status(err) != 422 {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	if _, err := b.Plan(t.Context(), "no-such-run", api.PickUp{}); status(err) != 409 && status(err) != 404 {
+	if _, err := client.Call(t.Context(), b.Client, ops.PlanPickUp, ops.PlanOf("no-such-run", api.PickUp{})); status(err) != 409 && status(err) != 404 {
 		t.Errorf("a plan for no run: %v", err)
 	}
 
@@ -257,10 +258,10 @@ func TestARunIsPickedUpOnAPrinterThatForgotEverything(t *testing.T) {
 	if math.Abs(height-plan.Height) > 0.21 {
 		t.Errorf("the plan takes the nozzle to be at %g, and it is at %g", plan.Height, height)
 	}
-	if _, err := b.PickUp(t.Context(), r.ID, api.PickUp{Layer: 5, Height: &height}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PickUpRun, ops.IDWith[api.PickUp]{ID: r.ID, Body: api.PickUp{Layer: 5, Height: &height}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.PickUp(t.Context(), r.ID, api.PickUp{Layer: 5}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.PickUpRun, ops.IDWith[api.PickUp]{ID: r.ID, Body: api.PickUp{Layer: 5}}); status(err) != 409 {
 		t.Errorf("picking it up twice: %v", err)
 	}
 	b.untilRun("finished")
@@ -278,7 +279,7 @@ func TestAnInterruptedRunOutlivesTheHostAndIsGivenUp(t *testing.T) {
 	b.until("the run and the link", func(now api.Bench) bool {
 		return now.Link.State == "live" && now.Run != nil && now.Run.ID == r.ID && now.Run.State == "interrupted" && now.Run.NeedsPlan
 	})
-	if plan, err := b.Plan(t.Context(), r.ID, api.PickUp{}); err != nil || plan.Layer < 5 {
+	if plan, err := client.Call(t.Context(), b.Client, ops.PlanPickUp, ops.PlanOf(r.ID, api.PickUp{})); err != nil || plan.Layer < 5 {
 		t.Errorf("after a restart the plan is %+v, %v", plan, err)
 	}
 	path := filepath.Join(t.TempDir(), "recording.zip")
@@ -286,7 +287,7 @@ func TestAnInterruptedRunOutlivesTheHostAndIsGivenUp(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Recording(t.Context(), r.ID, file); err != nil {
+	if err := client.Fetch(t.Context(), b.Client, ops.GetRunRecording, ops.ID{ID: r.ID}, file); err != nil {
 		t.Fatal(err)
 	}
 	file.Close()
@@ -307,13 +308,13 @@ func TestAnInterruptedRunOutlivesTheHostAndIsGivenUp(t *testing.T) {
 	if marks['>'] < 100 || marks['<'] < 100 || marks['='] < 10 || marks['!'] < 5 || restarts == 0 {
 		t.Errorf("the recording holds %v and %d restarts", marks, restarts)
 	}
-	if err := b.Recording(t.Context(), "", &strings.Builder{}); err != nil {
+	if err := b.recording(&strings.Builder{}); err != nil {
 		t.Error(err)
 	}
-	if err := b.Recording(t.Context(), "../../etc", &strings.Builder{}); status(err) != 404 {
+	if err := client.Fetch(t.Context(), b.Client, ops.GetRunRecording, ops.ID{ID: "../../etc"}, &strings.Builder{}); status(err) != 404 {
 		t.Errorf("a recording of nothing: %v", err)
 	}
-	if _, err := b.Control(t.Context(), r.ID, "stop"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StopRun, ops.ID{ID: r.ID}); err != nil {
 		t.Fatal(err)
 	}
 	if given := b.untilRun("stopped"); given.Reason != "given up" {
@@ -339,7 +340,7 @@ func TestPrinterFileAndHandHoldARun(t *testing.T) {
 		t.Errorf("it is held because %q", r.Reason)
 	}
 	b.until("a parked nozzle", func(now api.Bench) bool { return now.Position.Z > 9 })
-	if _, err := b.Say(t.Context(), "G28 Z"); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "G28 Z"}}); status(err) != 409 {
 		t.Errorf("homing in the middle of a held run: %v", err)
 	}
 	b.device.Control("say //action:resume")
@@ -347,7 +348,7 @@ func TestPrinterFileAndHandHoldARun(t *testing.T) {
 	b.until("the file's own hold", func(now api.Bench) bool {
 		return now.Run.State == "held" && strings.Contains(now.Run.Reason, "Put the magnet in")
 	})
-	if _, err := b.Control(t.Context(), r.ID, "resume"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: r.ID}); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("finished")

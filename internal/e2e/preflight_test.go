@@ -13,6 +13,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/core/access"
 )
@@ -22,7 +23,7 @@ func TestNothingIsPrintedOnAPartThatWasLeft(t *testing.T) {
 	b := start(t, quick()).live()
 	p := b.keeper()
 	b.mustSend("cap.gcode", coupon(t, 1), true)
-	if _, err := b.SayBed(t.Context(), api.SayBed{State: "clear"}); b.untilRun("finished").ID == "" || status(err) != 409 && err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear"}}); b.untilRun("finished").ID == "" || status(err) != 409 && err != nil {
 		t.Errorf("while it lies there: %v", err)
 	}
 	seen := b.until("the bench", func(api.Bench) bool { return true }).Bed
@@ -39,7 +40,7 @@ func TestNothingIsPrintedOnAPartThatWasLeft(t *testing.T) {
 	b.live()
 	p = b.keeper()
 	p.fails(6, "the bed is occupied", "print", "cap.gcode")
-	made, err := b.MakeToken(t.Context(), api.MakeToken{Name: "slicer", Scopes: []string{access.Read, access.Send, access.Start}})
+	made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: api.MakeToken{Name: "slicer", Scopes: []string{access.Read, access.Send, access.Start}}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -60,7 +61,7 @@ func TestNothingIsPrintedOnAPartThatWasLeft(t *testing.T) {
 	slicer.fails(6, "the bed is occupied", "queue", "next")
 
 	// Said by who has not seen what lies there now it does nothing.
-	if _, err := b.SayBed(t.Context(), api.SayBed{State: "clear", Since: seen.Since.Add(-time.Hour)}); status(err) != 409 || !strings.Contains(err.Error(), "not as it was when you looked") {
+	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear", Since: seen.Since.Add(-time.Hour)}}); status(err) != 409 || !strings.Contains(err.Error(), "not as it was when you looked") {
 		t.Errorf("too late: %v", err)
 	}
 	p.ok("Started: knob.gcode", "queue", "next", "--clear")
@@ -95,7 +96,7 @@ func TestWhatIsLoadedIsHeldAgainstTheFile(t *testing.T) {
 
 	// A check that has come since a person has read them.
 	seen := []string{"sleep"}
-	if _, err := b.StartWith(t.Context(), api.StartRun{File: "cap.gcode", Seen: &seen}); status(err) != 409 || !strings.Contains(err.Error(), "something has changed since you looked") {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cap.gcode", Seen: &seen}}); status(err) != 409 || !strings.Contains(err.Error(), "something has changed since you looked") {
 		t.Errorf("not seen: %v", err)
 	}
 	p.ok("Started", "print", "cap.gcode", "--overrule", "material=it sticks all the same")
@@ -131,7 +132,7 @@ func TestAQueueIsWorkedOff(t *testing.T) {
 	b.live()
 	p = b.keeper()
 	order := func() (files []string) {
-		q, err := b.Queue(t.Context())
+		q, err := client.Ask(t.Context(), b.Client, ops.ListQueue)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -152,13 +153,13 @@ func TestAQueueIsWorkedOff(t *testing.T) {
 	}
 
 	// By itself at its time: not on an occupied bed, and then on one that was cleared.
-	q, _ := b.Queue(t.Context())
+	q, _ := client.Ask(t.Context(), b.Client, ops.ListQueue)
 	soon := time.Now().Add(500 * time.Millisecond)
-	if _, err := b.ChangeEntry(t.Context(), q.Entries[0].ID, api.ChangeEntry{After: &soon}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.ChangeQueueEntry, ops.IDWith[api.ChangeEntry]{ID: q.Entries[0].ID, Body: api.ChangeEntry{After: &soon}}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("an entry that could not begin at its time", func(api.Bench) bool {
-		q, err := b.Queue(t.Context())
+		q, err := client.Ask(t.Context(), b.Client, ops.ListQueue)
 		return err == nil && len(q.Entries) == 1 && strings.Contains(q.Entries[0].Cause, "could not begin at its time: the bed is occupied")
 	})
 	before := b.untilRun("finished").ID
@@ -193,7 +194,7 @@ func TestBedLoadAndQueueOnAPhone(t *testing.T) {
 	b.do(page, chromedp.KeyEvent("PETG\t"))
 	b.click(page, `[data-save]`)
 	b.until("a slot that is loaded", func(api.Bench) bool {
-		s, err := b.Slots(t.Context())
+		s, err := client.Ask(t.Context(), b.Client, ops.ListSlots)
 		return err == nil && s.Slots[0].Material == "PETG" && s.Slots[0].Coldest == 220 && s.Slots[0].By != ""
 	})
 	b.visit(page, b.service.URL+"/shelf")
@@ -206,12 +207,12 @@ func TestBedLoadAndQueueOnAPhone(t *testing.T) {
 	b.untilRun("finished")
 
 	// One touch from finished to the next; another one is in its way, and says so.
-	if _, err := b.LoadSlot(t.Context(), 0, api.LoadSlot{}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.LoadSlot, ops.ToSlot{Number: 0, Body: api.LoadSlot{}}); err != nil {
 		t.Fatal(err)
 	}
 	b.mustSend("knob.gcode", coupon(t, 2), false)
 	for _, name := range []string{"cap.gcode", "knob.gcode"} {
-		if _, err := b.AddToQueue(t.Context(), api.AddEntry{File: name, Copies: 1}); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.AddQueueEntry, ops.With[api.AddEntry]{Body: api.AddEntry{File: name, Copies: 1}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -224,7 +225,7 @@ func TestBedLoadAndQueueOnAPhone(t *testing.T) {
 	b.click(page, `[data-next]`)
 	b.until("the next", func(now api.Bench) bool { return now.Run.File == "knob.gcode" })
 	b.untilRun("finished")
-	if q, err := b.Queue(t.Context()); err != nil || len(q.Entries) != 1 || q.Entries[0].File != "cap.gcode" {
+	if q, err := client.Ask(t.Context(), b.Client, ops.ListQueue); err != nil || len(q.Entries) != 1 || q.Entries[0].File != "cap.gcode" {
 		t.Errorf("then %+v waits, %v", q, err)
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/simprinter"
@@ -85,11 +86,11 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 	b.untilRun("warming")
 	running := b.untilRun("running")
 
-	held, err := b.Control(t.Context(), running.ID, "hold")
+	held, err := client.Call(t.Context(), b.Client, ops.HoldRun, ops.ID{ID: running.ID})
 	if err != nil || held.State != "held" || held.Reason == "" {
 		t.Fatalf("holding led to %+v, %v", held, err)
 	}
-	said, err := b.Say(t.Context(), "M117 held for a look") // and is answered while the file waits
+	said, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M117 held for a look"}}) // and is answered while the file waits
 	if err != nil || !said.Taken {
 		t.Fatalf("saying a line while held: %+v, %v", said, err)
 	}
@@ -100,7 +101,7 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 	if now := b.untilRun("held"); now.Taken > held.Taken+20 {
 		t.Errorf("%d lines went out while held", now.Taken-held.Taken)
 	}
-	if _, err := b.Control(t.Context(), running.ID, "resume"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: running.ID}); err != nil {
 		t.Fatal(err)
 	}
 	done := b.untilRun("finished")
@@ -118,11 +119,11 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 		t.Errorf("%.2f mm of filament were laid, want %.2f", laid, want)
 	}
 
-	runs, err := b.Runs(t.Context(), 10)
+	runs, err := client.Call(t.Context(), b.Client, ops.ListRuns, ops.Past{Limit: 10})
 	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "finished" || runs.Runs[0].ID != running.ID {
 		t.Errorf("the log of runs is %+v, %v", runs, err)
 	}
-	log, err := b.Heat(t.Context(), begun, time.Now(), "nozzle0")
+	log, err := client.Call(t.Context(), b.Client, ops.GetHeat, ops.Window{From: begun, To: time.Now(), Heater: []string{"nozzle0"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -136,7 +137,7 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 	if len(log.Readings) < 50 || highest < 200 || highest > 225 {
 		t.Errorf("%d readings, the highest %v °C", len(log.Readings), highest)
 	}
-	if bed, err := b.Heat(t.Context(), begun, time.Now(), "bed"); err != nil || len(bed.Readings) < 50 {
+	if bed, err := client.Call(t.Context(), b.Client, ops.GetHeat, ops.Window{From: begun, To: time.Now(), Heater: []string{"bed"}}); err != nil || len(bed.Readings) < 50 {
 		t.Errorf("the bed has %d readings, %v", len(bed.Readings), err)
 	}
 	db, err := pgx.Connect(t.Context(), b.config.Database)
@@ -185,13 +186,13 @@ func TestAHaltThatWaitsItsTurnIsTold(t *testing.T) {
 	printer := quick()
 	printer.Dialect.Queued = true
 	b := start(t, printer).live()
-	now, err := b.Bench(t.Context())
+	now, err := client.Ask(t.Context(), b.Client, ops.GetBench)
 	if err != nil || now.Firmware == nil || now.Firmware.HaltsAtOnce {
 		t.Errorf("the firmware is %+v, %v", now.Firmware, err)
 	}
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	b.untilRun("running")
-	if err := b.Halt(t.Context()); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.Halt, ops.Nothing{}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("a halted printer", func(api.Bench) (halted bool) {
@@ -206,7 +207,7 @@ func TestStoppingTurnsTheHeatersOff(t *testing.T) {
 	for _, state := range []string{"warming", "running"} {
 		b.mustSend("long.gcode", coupon(t, 300), true)
 		r := b.untilRun(state)
-		if _, err := b.Control(t.Context(), r.ID, "stop"); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.StopRun, ops.ID{ID: r.ID}); err != nil {
 			t.Fatal(err)
 		}
 		stopped := b.untilRun("stopped")
@@ -224,7 +225,7 @@ func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
 	b := start(t, quick()).live()
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	b.untilRun("running")
-	if err := b.Halt(t.Context()); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.Halt, ops.Nothing{}); err != nil {
 		t.Fatal(err)
 	}
 	r := b.untilRun("stopped")
@@ -240,10 +241,10 @@ func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
 			t.Errorf("after a halt the %s is still said to be %+v", h.Heater, h)
 		}
 	}
-	if _, err := b.SetHeat(t.Context(), "bed", 60); status(err) != 503 {
+	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 60}}); status(err) != 503 {
 		t.Errorf("a setpoint after a halt: %v", err)
 	}
-	if err := b.Reconnect(t.Context()); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.Reconnect, ops.Nothing{}); err != nil {
 		t.Fatal(err)
 	}
 	b.live()
@@ -252,7 +253,7 @@ func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
 func TestShuttingDownLeavesNoHeaterOn(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if set, err := b.SetHeat(t.Context(), "bed", 60); err != nil || !set.Taken {
+	if set, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 60}}); err != nil || !set.Taken {
 		t.Fatalf("%+v, %v", set, err)
 	}
 	b.until("a warm bed", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 60 })
@@ -279,7 +280,7 @@ func TestShuttingDownStopsTheRunWithHeatersOff(t *testing.T) {
 		t.Errorf("at shutdown the printer was told %v", off)
 	}
 	b.up()
-	runs, err := b.Runs(t.Context(), 1)
+	runs, err := client.Call(t.Context(), b.Client, ops.ListRuns, ops.Past{Limit: 1})
 	if err != nil || runs.Runs[0].State != "stopped" || !strings.Contains(runs.Runs[0].Reason, "shut down") {
 		t.Errorf("the run is kept as %+v, %v", runs, err)
 	}

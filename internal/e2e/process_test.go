@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/records/cluster"
 	"diathermon/internal/simprinter"
@@ -172,7 +173,7 @@ func (b *bench) idler(p *process, what string) (id int) {
 func (b *bench) rehearse() {
 	b.t.Helper()
 	b.mustSend("waits.gcode", bytes.Repeat([]byte("G4 S604000\n"), 100), false)
-	if _, err := b.Rehearse(b.t.Context(), "waits.gcode"); err != nil {
+	if _, err := client.Call(b.t.Context(), b.Client, ops.RehearseFile, ops.Name{Name: "waits.gcode"}); err != nil {
 		b.t.Fatal(err)
 	}
 }
@@ -181,7 +182,7 @@ func TestNobodyWaitsForWorkOfTheLowestPriority(t *testing.T) {
 	t.Parallel()
 	b, p, _, _ := apart(t)
 	defer b.device.Close()
-	if _, err := b.SayBed(t.Context(), api.SayBed{State: "clear"}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear"}}); err != nil {
 		t.Fatal(err)
 	}
 	b.rehearse()
@@ -196,15 +197,15 @@ func TestNobodyWaitsForWorkOfTheLowestPriority(t *testing.T) {
 	stop("rehearsal")
 	b.mustSend("large.gcode", append(bytes.Repeat([]byte("; a long word about the sky\n"), 1<<20), coupon(t, 3)...), false)
 	b.until("its survey", func(api.Bench) bool {
-		known, err := b.File(t.Context(), "large.gcode")
+		known, err := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "large.gcode"})
 		return err == nil && known.Survey.State == "surveying"
 	})
 	stop("survey")
-	if _, err := b.Start(t.Context(), "large.gcode"); err != nil { // what is wanted now is worked out now
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "large.gcode"}}); err != nil { // what is wanted now is worked out now
 		t.Fatal(err)
 	}
 	b.untilRun("warming")
-	if known, err := b.File(t.Context(), "large.gcode"); err != nil || known.Survey.State != "done" || len(idlers(t, p.cmd.Process.Pid)) != 2 {
+	if known, err := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "large.gcode"}); err != nil || known.Survey.State != "done" || len(idlers(t, p.cmd.Process.Pid)) != 2 {
 		t.Errorf("it is started and %+v, %v, beside %v", known.Survey, err, idlers(t, p.cmd.Process.Pid))
 	}
 	setpoints := func() (nozzle, bed float64) {
@@ -257,11 +258,11 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 	b.live()
 	b.untilRun("running") // the printer kept its place
 	b.until("the end of the rehearsal", func(api.Bench) bool { return syscall.Kill(rehearsal, 0) != nil })
-	runs, err := b.Runs(t.Context(), 5)
+	runs, err := client.Call(t.Context(), b.Client, ops.ListRuns, ops.Past{Limit: 5})
 	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "running" {
 		t.Errorf("the run that was cut off is kept as %+v, %v", runs, err)
 	}
-	if shelf, err := b.Shelf(t.Context()); err != nil || len(shelf.Files) != 2 {
+	if shelf, err := client.Ask(t.Context(), b.Client, ops.ListFiles); err != nil || len(shelf.Files) != 2 {
 		t.Errorf("the shelf holds %+v, %v", shelf, err)
 	}
 
@@ -277,7 +278,7 @@ func TestServeSurvivesBeingKilled(t *testing.T) {
 	last := launch(t, dir, serve...)
 	last.says("serving")
 	b.Client = dial(t, address, data)
-	if shelf, err := b.Shelf(t.Context()); err != nil || len(shelf.Files) != 2 {
+	if shelf, err := client.Ask(t.Context(), b.Client, ops.ListFiles); err != nil || len(shelf.Files) != 2 {
 		t.Errorf("after a leftover lock the shelf holds %+v, %v", shelf, err)
 	}
 }
@@ -328,7 +329,7 @@ func TestTheDemoIsUpAgainWithItsData(t *testing.T) {
 	}
 	b := &bench{Client: dial(t, address, data), t: t}
 	b.live()
-	if _, err := b.Start(t.Context(), "cable-clip-mount-leg.gcode"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cable-clip-mount-leg.gcode"}}); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("warming")
@@ -338,11 +339,11 @@ func TestTheDemoIsUpAgainWithItsData(t *testing.T) {
 	}
 	launch(t, dir, args...).says("Ctrl-C stops everything")
 	b.Client = dial(t, address, data)
-	shelf, err := b.Shelf(t.Context())
+	shelf, err := client.Ask(t.Context(), b.Client, ops.ListFiles)
 	if err != nil || len(shelf.Files) < 3 {
 		t.Errorf("the shelf holds %d files, %v", len(shelf.Files), err)
 	}
-	if runs, err := b.Runs(t.Context(), 5); err != nil || len(runs.Runs) < 2 || runs.Runs[0].File != "cable-clip-mount-leg.gcode" || runs.Runs[0].State != "stopped" {
+	if runs, err := client.Call(t.Context(), b.Client, ops.ListRuns, ops.Past{Limit: 5}); err != nil || len(runs.Runs) < 2 || runs.Runs[0].File != "cable-clip-mount-leg.gcode" || runs.Runs[0].State != "stopped" {
 		t.Errorf("the runs are %+v, %v", runs, err)
 	}
 	b.until("a live link", func(now api.Bench) bool { return now.Link.State == "live" })
@@ -374,18 +375,18 @@ func TestADatabaseThatIsKilledDisturbsNothing(t *testing.T) {
 	b.untilRun("finished")
 	var runs api.Runs
 	for deadline := time.Now().Add(patience); time.Now().Before(deadline); <-time.After(100 * time.Millisecond) {
-		if runs, err = b.Runs(t.Context(), 5); err == nil && len(runs.Runs) == 1 && strings.Contains(p.words(), "the database is back") {
+		if runs, err = client.Call(t.Context(), b.Client, ops.ListRuns, ops.Past{Limit: 5}); err == nil && len(runs.Runs) == 1 && strings.Contains(p.words(), "the database is back") {
 			break
 		}
 	}
 	if err != nil || len(runs.Runs) != 1 || runs.Runs[0].State != "finished" {
 		t.Fatalf("the runs are %+v, %v; it said\n%s", runs, err, p.words())
 	}
-	heard, err := b.Wire(t.Context(), 0, 4000)
+	heard, err := client.Call(t.Context(), b.Client, ops.GetWire, ops.Traffic{Since: 0, Limit: 4000})
 	if err != nil {
 		t.Fatal(err)
 	}
-	log, err := b.Heat(t.Context(), begun, time.Now(), "bed")
+	log, err := client.Call(t.Context(), b.Client, ops.GetHeat, ops.Window{From: begun, To: time.Now(), Heater: []string{"bed"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -442,14 +443,14 @@ func TestRecordsOutliveADatabaseAndAProcessThatGoAway(t *testing.T) {
 	stop = sync.OnceFunc(func() { own.Stop() })
 	b.config.Database = own.URL
 	b.up()
-	kept, err := b.Run(t.Context(), run.ID)
+	kept, err := client.Call(t.Context(), b.Client, ops.GetRun, ops.ID{ID: run.ID})
 	if err != nil || kept.State != "finished" || kept.Taken != run.Taken {
 		t.Errorf("the run is kept as %+v, %v", kept, err)
 	}
 	if now := mustBench(b); len(now.Alarms) == 0 || now.Alarms[len(now.Alarms)-1].ID != alarm.ID {
 		t.Errorf("the alarms that wait are %+v, want %s", now.Alarms, alarm.ID)
 	}
-	chart, err := b.HeatChart(t.Context(), client.Window{Run: run.ID}, 1000)
+	chart, err := client.Call(t.Context(), b.Client, ops.GetHeatChart, ops.Chart{Window: ops.Window{Run: run.ID}, Points: 1000})
 	if err != nil || len(chart.Traces) != 2 || !slices.ContainsFunc(chart.Marks, func(m api.HeatMark) bool { return m.Kind == "setpoint" }) {
 		t.Errorf("its stretch of the log has %d traces and the marks %+v, %v", len(chart.Traces), chart.Marks, err)
 	}

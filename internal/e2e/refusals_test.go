@@ -25,6 +25,7 @@ import (
 	"golang.org/x/term"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
@@ -121,7 +122,7 @@ func TestBadInputGetsOneClearAnswer(t *testing.T) {
 		res, body := b.raw(c.method, c.path, strings.NewReader(c.body), headers...)
 		b.refused(what, res, body, c.status, c.want)
 	}
-	shelf, err := b.Shelf(t.Context())
+	shelf, err := client.Ask(t.Context(), b.Client, ops.ListFiles)
 	if err != nil || len(shelf.Files) != 0 {
 		t.Errorf("after all that the shelf holds %v, %v", shelf.Files, err)
 	}
@@ -136,7 +137,7 @@ func TestAnEmergencyStopIsNeverRefused(t *testing.T) {
 			b.mustSend("long.gcode", coupon(t, 300), true)
 			b.untilRun("warming")
 		}
-		said, err := b.Say(t.Context(), line)
+		said, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: line}})
 		if err != nil || !said.Taken {
 			t.Errorf("%q: %+v, %v", line, said, err)
 		}
@@ -144,10 +145,10 @@ func TestAnEmergencyStopIsNeverRefused(t *testing.T) {
 			b.device.Do(func(board *simprinter.Board) { halted = board.Halted() })
 			return halted
 		})
-		if _, err := b.Say(t.Context(), line); err != nil { // and once more, to a printer that has stopped
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: line}}); err != nil { // and once more, to a printer that has stopped
 			t.Errorf("%q again: %v", line, err)
 		}
-		if err := b.Reconnect(t.Context()); err != nil {
+		if err := client.Do(t.Context(), b.Client, ops.Reconnect, ops.Nothing{}); err != nil {
 			t.Fatal(err)
 		}
 		b.until("a new greeting", func(now api.Bench) bool { return now.Link.State != "dead" })
@@ -171,7 +172,7 @@ func TestAHaltIsAnsweredWhileAThousandStrangersHoldConnections(t *testing.T) {
 	http.DefaultClient.CloseIdleConnections() // so that it takes a new connection
 	b.Client, _ = client.New(b.service.URL, b.service.Keeper)
 	begun := time.Now()
-	if err := b.Halt(t.Context()); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.Halt, ops.Nothing{}); err != nil {
 		t.Fatal(err)
 	}
 	if took := time.Since(begun); took > 5*time.Second {
@@ -232,13 +233,13 @@ func TestAFileIsPrintedByItsDigest(t *testing.T) {
 	changed := bytes.Replace(body, []byte("M104 S150"), []byte("M104 S284"), 1) // of the same size and date
 	os.WriteFile(path, changed, 0o600)
 	os.Chtimes(path, info.ModTime(), info.ModTime())
-	if _, err := b.Start(t.Context(), "cap.gcode"); status(err) != 409 || !strings.Contains(err.Error(), "changed on the host's disk") {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cap.gcode"}}); status(err) != 409 || !strings.Contains(err.Error(), "changed on the host's disk") {
 		t.Errorf("starting it: %v", err)
 	}
-	if f, err := b.File(t.Context(), "cap.gcode"); err != nil || f.Setpoints["nozzle0"] != 284 {
+	if f, err := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "cap.gcode"}); err != nil || f.Setpoints["nozzle0"] != 284 {
 		t.Errorf("and then it is known as %+v, %v", f, err)
 	}
-	if _, err := b.Start(t.Context(), "cap.gcode"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cap.gcode"}}); err != nil {
 		t.Errorf("once it has been looked at: %v", err)
 	}
 	b.untilRun("finished")
@@ -287,7 +288,7 @@ func TestWhatAFileHoldsIsToldBeforeItIsStarted(t *testing.T) {
 		if err != nil || (stored.Run != nil) != c.starts {
 			t.Errorf("%q: %+v, %v", c.line, stored, err)
 		}
-		f, err := b.File(t.Context(), "odd.gcode")
+		f, err := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "odd.gcode"})
 		if err != nil || !slices.ContainsFunc(f.Checks, func(k api.Check) bool { return k.Level == c.level && strings.Contains(k.Title, c.want) }) {
 			t.Errorf("%q: its checks are %+v, %v", c.line, f.Checks, err)
 		}
@@ -315,15 +316,15 @@ func TestWhatThePrinterHoldsIsMeasuredAndKept(t *testing.T) {
 	if now.Firmware.Holds.How != "measured" {
 		t.Errorf("after a restart it is %+v", now.Firmware.Holds)
 	}
-	if err := b.MeasureWire(t.Context()); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.MeasureWire, ops.Nothing{}); err != nil {
 		t.Errorf("measuring again: %v", err)
 	}
 	b.until("the end of that", func(now api.Bench) bool { return now.Firmware.Holds.How == "measured" })
-	if _, err := b.SetHeat(t.Context(), "bed", 40); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 40}}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("a warm bed", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 40 })
-	if err := b.MeasureWire(t.Context()); status(err) != 409 || !strings.Contains(err.Error(), "warm") {
+	if err := client.Do(t.Context(), b.Client, ops.MeasureWire, ops.Nothing{}); status(err) != 409 || !strings.Contains(err.Error(), "warm") {
 		t.Errorf("measuring while it is warm: %v", err)
 	}
 }
@@ -371,13 +372,13 @@ func TestACodeLetsOneProgramInOnce(t *testing.T) {
 	if c, err = client.New(b.service.URL, token); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Bench(t.Context()); err != nil {
+	if _, err := client.Ask(t.Context(), c, ops.GetBench); err != nil {
 		t.Errorf("its token is not good: %v", err)
 	}
 	b.service.Close()
 	b.up() // and tokens outlive the service
 	c, _ = client.New(b.service.URL, token)
-	if _, err := c.Bench(t.Context()); err != nil {
+	if _, err := client.Ask(t.Context(), c, ops.GetBench); err != nil {
 		t.Errorf("after a restart its token is not good: %v", err)
 	}
 }
@@ -428,7 +429,7 @@ func TestABodyCutShortIsNotStored(t *testing.T) {
 	b.refused("a wrong digest", res, body, 400, "digest")
 	res, body = b.raw("PUT", "/v1/shelf/cut.gcode", strings.NewReader("G28\n"), "Content-Digest", "sha-256=:short:")
 	b.refused("a digest that is none", res, body, 400, "Content-Digest")
-	if _, err := b.File(t.Context(), "cut.gcode"); status(err) != 404 {
+	if _, err := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "cut.gcode"}); status(err) != 404 {
 		t.Errorf("it is on the shelf: %v", err)
 	}
 }
@@ -439,46 +440,46 @@ func TestWhileARunGoesOn(t *testing.T) {
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	r := b.untilRun("running")
 	stored := b.mustSend("other.gcode", coupon(t, 1), false)
-	if _, err := b.Start(t.Context(), "other.gcode"); status(err) != 409 || !strings.Contains(err.Error(), "long.gcode is running") {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "other.gcode"}}); status(err) != 409 || !strings.Contains(err.Error(), "long.gcode is running") {
 		t.Errorf("a second start: %v", err)
 	}
 	again, err := b.send("third.gcode", coupon(t, 2), true)
 	if err != nil || again.Run != nil || again.Not == nil || again.Not.Status != 409 {
 		t.Errorf("then=print while one runs: %+v, %v", again, err)
 	}
-	if err := b.Remove(t.Context(), "long.gcode"); status(err) != 409 {
+	if err := client.Do(t.Context(), b.Client, ops.RemoveFile, ops.Name{Name: "long.gcode"}); status(err) != 409 {
 		t.Errorf("removing the file that runs: %v", err)
 	}
 	if _, err := b.Send(t.Context(), client.Sending{Name: "long.gcode", Body: strings.NewReader("G28\nG1 X1\n"), Size: 10, Replace: true}); status(err) != 409 {
 		t.Errorf("replacing the file that runs: %v", err)
 	}
 	for _, line := range []string{"G28", "G1 X5", "M84", "T1", "M109 S200", "G92 E0"} {
-		if _, err := b.Say(t.Context(), line); status(err) != 409 {
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: line}}); status(err) != 409 {
 			t.Errorf("saying %s: %v", line, err)
 		}
 	}
 	for _, line := range []string{"M220 S105", "M106 S200", "M104 S206", "M105"} {
-		if said, err := b.Say(t.Context(), line); err != nil || !said.Taken {
+		if said, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: line}}); err != nil || !said.Taken {
 			t.Errorf("saying %s: %+v, %v", line, said, err)
 		}
 	}
-	if _, err := b.Control(t.Context(), r.ID, "resume"); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: r.ID}); status(err) != 409 {
 		t.Errorf("resuming what is not held: %v", err)
 	}
-	if err := b.Reconnect(t.Context()); status(err) != 409 {
+	if err := client.Do(t.Context(), b.Client, ops.Reconnect, ops.Nothing{}); status(err) != 409 {
 		t.Errorf("reconnecting: %v", err)
 	}
 	if now := b.untilRun("running"); now.ID != r.ID {
 		t.Errorf("the run was disturbed: %+v", now)
 	}
-	if _, err := b.Control(t.Context(), r.ID, "stop"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StopRun, ops.ID{ID: r.ID}); err != nil {
 		t.Error(err)
 	}
 	b.untilRun("stopped")
-	if _, err := b.Control(t.Context(), r.ID, "hold"); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.HoldRun, ops.ID{ID: r.ID}); status(err) != 409 {
 		t.Errorf("holding a run that is over: %v", err)
 	}
-	if err := b.Remove(t.Context(), stored.File.Name); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.RemoveFile, ops.Name{Name: stored.File.Name}); err != nil {
 		t.Error(err)
 	}
 }
@@ -532,11 +533,11 @@ func TestUploadsAndDownloads(t *testing.T) {
 	if res, _ = b.raw("GET", path+"/content", nil, "If-None-Match", tag); res.StatusCode != 304 {
 		t.Errorf("what has not changed: %s", res.Status)
 	}
-	shelf, err := b.Shelf(t.Context())
+	shelf, err := client.Ask(t.Context(), b.Client, ops.ListFiles)
 	if err != nil || len(shelf.Files) != 2 {
 		t.Errorf("the shelf holds %+v, %v", shelf, err)
 	}
-	f, err := b.File(t.Context(), name)
+	f, err := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: name})
 	if err != nil || f.Layers != 2 || f.Extent == nil || f.FilamentG <= 0 || f.Setpoints["bed"] != 60 || slices.ContainsFunc(f.Checks, func(c api.Check) bool { return c.Level != "note" }) {
 		t.Errorf("its facts are %+v, %v", f, err)
 	}
@@ -578,10 +579,10 @@ func TestAPortThatDoesNotAnswerIsNamed(t *testing.T) {
 			if err != nil || stored.Not == nil || stored.Not.Status != 503 {
 				t.Errorf("then=print: %+v, %v", stored.Not, err)
 			}
-			if _, err := b.Start(t.Context(), "a.gcode"); status(err) != 503 || !strings.Contains(err.Error(), want) {
+			if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "a.gcode"}}); status(err) != 503 || !strings.Contains(err.Error(), want) {
 				t.Errorf("starting: %v", err)
 			}
-			if _, err := b.Say(t.Context(), "M105"); status(err) != 503 {
+			if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M105"}}); status(err) != 503 {
 				t.Errorf("saying: %v", err)
 			}
 		})

@@ -10,13 +10,15 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 )
 
 // rehearsed waits for the end of a file's rehearsal.
 func (b *bench) rehearsed(name string) api.Rehearsal {
 	b.t.Helper()
 	for begun := time.Now(); ; {
-		r, err := b.Rehearsal(b.t.Context(), name)
+		r, err := client.Call(b.t.Context(), b.Client, ops.GetRehearsal, ops.Name{Name: name})
 		if err != nil {
 			b.t.Fatal(err)
 		}
@@ -39,14 +41,14 @@ func TestAFileIsRehearsedBesideAPrint(t *testing.T) {
 	b.mustSend("bad part.gcode", []byte(bad), false)
 	part := coupon(t, 20)
 	b.mustSend("coupon.gcode", part, false)
-	if _, err := b.Rehearsal(t.Context(), "coupon.gcode"); status(err) != http.StatusNotFound {
+	if _, err := client.Call(t.Context(), b.Client, ops.GetRehearsal, ops.Name{Name: "coupon.gcode"}); status(err) != http.StatusNotFound {
 		t.Errorf("before any: %v", err)
 	}
-	if _, err := b.Rehearse(t.Context(), "no such.gcode"); status(err) != http.StatusNotFound {
+	if _, err := client.Call(t.Context(), b.Client, ops.RehearseFile, ops.Name{Name: "no such.gcode"}); status(err) != http.StatusNotFound {
 		t.Errorf("no such file: %v", err)
 	}
 	before := len(b.executed())
-	if _, err := b.Rehearse(t.Context(), "coupon.gcode"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.RehearseFile, ops.Name{Name: "coupon.gcode"}); err != nil {
 		t.Fatal(err)
 	}
 	r := b.rehearsed("coupon.gcode")
@@ -71,7 +73,7 @@ func TestAFileIsRehearsedBesideAPrint(t *testing.T) {
 	b.mustSend("first.gcode", coupon(t, 2), true)
 	b.untilRun("finished")
 	b.until("cold heaters", func(now api.Bench) bool { return now.Heaters[0].Setpoint == 0 })
-	if f, err := b.File(t.Context(), "coupon.gcode"); err != nil || f.WarmingSeconds == nil || *f.WarmingSeconds > 600 {
+	if f, err := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "coupon.gcode"}); err != nil || f.WarmingSeconds == nil || *f.WarmingSeconds > 600 {
 		t.Errorf("it warms for %v, %v", f.WarmingSeconds, err)
 	}
 
@@ -105,13 +107,13 @@ func TestAFileIsRehearsedBesideAPrint(t *testing.T) {
 	if r := b.rehearsed("long.gcode"); r.State != "stopped" || r.Ended == nil {
 		t.Errorf("it is %+v", r)
 	}
-	if _, err := b.Rehearse(t.Context(), "long.gcode"); err != nil { // and once more, for ever, but for its removal
+	if _, err := client.Call(t.Context(), b.Client, ops.RehearseFile, ops.Name{Name: "long.gcode"}); err != nil { // and once more, for ever, but for its removal
 		t.Fatal(err)
 	}
-	if err := b.Remove(t.Context(), "long.gcode"); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.RemoveFile, ops.Name{Name: "long.gcode"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Rehearse(t.Context(), "coupon.gcode"); err != nil || b.rehearsed("coupon.gcode").State != "finished" {
+	if _, err := client.Call(t.Context(), b.Client, ops.RehearseFile, ops.Name{Name: "coupon.gcode"}); err != nil || b.rehearsed("coupon.gcode").State != "finished" {
 		t.Errorf("behind a file that is gone: %v", err)
 	}
 	b.visit(page, b.service.URL+"/shelf/bad%20part.gcode/rehearsal")

@@ -77,6 +77,7 @@ var doors = map[string][]string{
 	"internal/rehearsal":      {"internal/core", "internal/digest", "internal/idle", "internal/simprinter"},
 	"internal/idle":           {"internal/lean"},
 	"internal/lean":           {},
+	"internal/api/ops":        {"internal/api", "internal/core/access"},
 	"internal/facts":          {"internal/api", "internal/core"},
 	"internal/inspect":        {"internal/api", "internal/core", "internal/digest", "internal/facts"},
 	"internal/samples":        {},

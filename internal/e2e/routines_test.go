@@ -11,6 +11,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
 
@@ -57,14 +59,14 @@ func (b *bench) performed(states ...string) (p api.Performance) {
 func TestARoutineIsWrittenPerformedAnsweredAndStopped(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if _, err := b.CheckRoutine(t.Context(), strings.Replace(trial, "170..nozzle0.limit", "170..400", 1)); status(err) != 422 || !strings.Contains(err.Error(), "line 14: it may heat nozzle0 to 170 to 400 °C") {
+	if _, err := client.Call(t.Context(), b.Client, ops.CheckRoutine, ops.With[api.RoutineText]{Body: api.RoutineText{Text: strings.Replace(trial, "170..nozzle0.limit", "170..400", 1)}}); status(err) != 422 || !strings.Contains(err.Error(), "line 14: it may heat nozzle0 to 170 to 400 °C") {
 		t.Errorf("one that is too hot: %v", err)
 	}
-	r, err := b.StoreRoutine(t.Context(), "Trial", trial)
+	r, err := client.Call(t.Context(), b.Client, ops.StoreRoutine, ops.NameWith[api.RoutineText]{Name: "Trial", Body: api.RoutineText{Text: trial}})
 	if err != nil || r.May.Heats["nozzle0"] != 285 || r.May.Pushes != 100 || !r.May.Homes || r.Safe != "heaters off, nozzle up by 10 mm" {
 		t.Fatalf("%+v, %v", r, err)
 	}
-	if _, err := b.Perform(t.Context(), "Trial", map[string]string{"temperature": "300"}); status(err) != 422 || !strings.Contains(err.Error(), "170 to 285 °C go") {
+	if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: "Trial", Body: api.Perform{Values: map[string]string{"temperature": "300"}}}); status(err) != 422 || !strings.Contains(err.Error(), "170 to 285 °C go") {
 		t.Errorf("with too much heat: %v", err)
 	}
 
@@ -88,7 +90,7 @@ func TestARoutineIsWrittenPerformedAnsweredAndStopped(t *testing.T) {
 	p.ok("Trial", "routines", "past")
 
 	// While one is performed the machine is its own, and it is stopped into its safe state.
-	began, err := b.Perform(t.Context(), "Trial", nil)
+	began, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: "Trial", Body: api.Perform{Values: nil}})
 	if err != nil || began.By != "keeper" {
 		t.Fatalf("%+v, %v", began, err)
 	}
@@ -96,34 +98,34 @@ func TestARoutineIsWrittenPerformedAnsweredAndStopped(t *testing.T) {
 	if b.setpoint() != 200 {
 		t.Errorf("while it asks the nozzle is set to %g", b.setpoint())
 	}
-	if _, err := b.Perform(t.Context(), "Trial", nil); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
+	if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: "Trial", Body: api.Perform{Values: nil}}); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
 		t.Errorf("a second one: %v", err)
 	}
-	if _, err := b.Say(t.Context(), "G1 X5"); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "G1 X5"}}); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
 		t.Errorf("a typed move: %v", err)
 	}
-	if _, err := b.Press(t.Context(), at(5, 5, 5)); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(5, 5, 5)}); status(err) != 409 {
 		t.Errorf("a press: %v", err)
 	}
 	b.mustSend("cap.gcode", coupon(t, 2), false)
-	if _, err := b.Start(t.Context(), "cap.gcode"); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cap.gcode"}}); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
 		t.Errorf("a start: %v", err)
 	}
-	if _, err := b.AnswerQuestion(t.Context(), asking.ID, api.QuestionAnswer{Question: asking.Question.Number, Answer: "Perhaps"}); status(err) != 409 || !strings.Contains(err.Error(), "More, Enough") {
+	if _, err := client.Call(t.Context(), b.Client, ops.AnswerQuestion, ops.IDWith[api.QuestionAnswer]{ID: asking.ID, Body: api.QuestionAnswer{Question: asking.Question.Number, Answer: "Perhaps"}}); status(err) != 409 || !strings.Contains(err.Error(), "More, Enough") {
 		t.Errorf("another answer: %v", err)
 	}
-	if err := b.RemoveRoutine(t.Context(), "Trial"); err != nil { // it goes on
+	if err := client.Do(t.Context(), b.Client, ops.RemoveRoutine, ops.Name{Name: "Trial"}); err != nil { // it goes on
 		t.Fatal(err)
 	}
 	z := b.place()[2]
-	if _, err := b.StopPerformance(t.Context(), asking.ID); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StopPerformance, ops.ID{ID: asking.ID}); err != nil {
 		t.Fatal(err)
 	}
 	if ended := b.performed("stopped"); ended.Why != "stopped by keeper" || b.setpoint() != 0 {
 		t.Errorf("%+v, and the nozzle is set to %g", ended, b.setpoint())
 	}
 	b.until("the nozzle to be lifted", func(api.Bench) bool { return b.place()[2] > z+9.9 })
-	whole, err := b.Performance(t.Context(), asking.ID)
+	whole, err := client.Call(t.Context(), b.Client, ops.GetPerformance, ops.ID{ID: asking.ID})
 	if err != nil || whole.Values["length"] != "5" {
 		t.Fatalf("%+v, %v", whole, err)
 	}
@@ -137,12 +139,12 @@ func TestARoutineIsWrittenPerformedAnsweredAndStopped(t *testing.T) {
 func TestARoutineThatIsCutOffIsMadeSafe(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if _, err := b.StoreRoutine(t.Context(), "Trial", trial); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StoreRoutine, ops.NameWith[api.RoutineText]{Name: "Trial", Body: api.RoutineText{Text: trial}}); err != nil {
 		t.Fatal(err)
 	}
 	perform := func() {
 		t.Helper()
-		if _, err := b.Perform(t.Context(), "Trial", nil); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: "Trial", Body: api.Perform{Values: nil}}); err != nil {
 			t.Fatal(err)
 		}
 		b.performed("asking")
@@ -154,12 +156,12 @@ func TestARoutineThatIsCutOffIsMadeSafe(t *testing.T) {
 	}
 	b.live()
 	perform()
-	if err := b.Halt(t.Context()); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.Halt, ops.Nothing{}); err != nil {
 		t.Fatal(err)
 	}
 	b.performed("leaving")
 	b.device.Do(func(p *simprinter.Board) { p.Reset() })
-	b.until("a way to begin anew", func(api.Bench) bool { return b.Reconnect(t.Context()) == nil })
+	b.until("a way to begin anew", func(api.Bench) bool { return client.Do(t.Context(), b.Client, ops.Reconnect, ops.Nothing{}) == nil })
 	b.performed("broken")
 	b.live()
 
@@ -275,7 +277,7 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 		return ask(b, page, chromedp.Evaluate[float64](`(() => { const box = document.querySelector('[role=log]'); return box.scrollHeight - box.scrollTop - box.clientHeight })()`))
 	}
 	for range 60 { // more than there is room for
-		if _, err := b.Say(t.Context(), "M118 one of many"); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M118 one of many"}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -284,7 +286,7 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 	b.do(page, chromedp.Evaluate[chromedp.Void](`document.querySelector('[role=log]').scrollTop = 0`))
 	b.until("the first lines to be seen", func(api.Bench) bool { return behind() > 100 }) // whichever those are that it still has
 	for range 5 {                                                                         // once it has been taken to the newest, it stays there
-		if _, err := b.Say(t.Context(), "M118 behind"); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M118 behind"}}); err != nil {
 			t.Fatal(err)
 		}
 		if behind() < 2 {
@@ -296,7 +298,7 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 
 	// Paused, nothing is lost; what is looked for is marked.
 	b.click(page, `[data-pause]`)
-	if _, err := b.Say(t.Context(), "M118 meanwhile"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M118 meanwhile"}}); err != nil {
 		t.Fatal(err)
 	}
 	b.do(page, chromedp.WaitVisible(`//*[@data-pause][contains(., "new")]`))
@@ -342,10 +344,10 @@ func TestOneFieldFindsEverything(t *testing.T) {
 func TestOneTouchWarmsUpAndTellsWhenItIsDone(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if _, err := b.PutWarmUp(t.Context(), api.WarmUp{Name: "Amber, bed only", Spool: "Amber", Setpoints: map[string]float64{"bed": 45}, Order: "together"}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.NameWith[api.WarmUp]{Name: "Amber, bed only", Body: api.WarmUp{Spool: "Amber", Setpoints: map[string]float64{"bed": 45}, Order: "together"}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.BeginWarmUp(t.Context(), api.BeginWarmUp{Spool: "Cobalt"}); status(err) != 404 {
+	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{Spool: "Cobalt"}}); status(err) != 404 {
 		t.Errorf("for a spool that has none: %v", err)
 	}
 	page := b.browser(390, 844, false)

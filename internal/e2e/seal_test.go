@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
@@ -27,7 +28,7 @@ func TestTheHostSpeaksTLS(t *testing.T) {
 	if !strings.HasPrefix(b.service.URL, "https://") || !shown.Own {
 		t.Fatalf("%s, %+v", b.service.URL, shown)
 	}
-	if at, err := b.Addresses(t.Context()); err != nil || at.Seal == nil || at.Seal.Fingerprint != shown.Fingerprint || at.Seal.Key != shown.Key {
+	if at, err := client.Ask(t.Context(), b.Client, ops.GetAddresses); err != nil || at.Seal == nil || at.Seal.Fingerprint != shown.Fingerprint || at.Seal.Key != shown.Key {
 		t.Errorf("Setup tells %+v, %v", at.Seal, err)
 	}
 
@@ -65,7 +66,7 @@ func TestTheHostSpeaksTLS(t *testing.T) {
 	}
 	wrong.Trust("sha256//" + strings.Repeat("A", 43) + "=")
 	var untrusted *client.UntrustedError
-	if _, err := wrong.Bench(t.Context()); !errors.As(err, &untrusted) || untrusted.Wanted == "" {
+	if _, err := client.Ask(t.Context(), wrong, ops.GetBench); !errors.As(err, &untrusted) || untrusted.Wanted == "" {
 		t.Errorf("with another key: %v", err)
 	}
 
@@ -87,7 +88,7 @@ func TestTheHostSpeaksTLS(t *testing.T) {
 
 	// Live events, and a withdrawal in the middle of them.
 	ended := make(chan error, 1)
-	made, err := b.MakeToken(t.Context(), api.MakeToken{Name: "watcher", Scopes: []string{"read"}})
+	made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: api.MakeToken{Name: "watcher", Scopes: []string{"read"}}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -103,7 +104,7 @@ func TestTheHostSpeaksTLS(t *testing.T) {
 		})
 	}()
 	<-first
-	if err := b.WithdrawToken(t.Context(), made.Info.ID); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.WithdrawToken, ops.Ending{ID: made.Info.ID}); err != nil {
 		t.Fatal(err)
 	}
 	select {

@@ -11,6 +11,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 )
 
 // A fresh host leads its keeper through describing the printer, with what the printer
@@ -26,7 +28,7 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 	b := &bench{Client: dial(t, address, data), t: t}
 	b.live()
 	if firmware := b.until("the printer tells its size", func(api.Bench) bool {
-		now, err := b.Printer(t.Context())
+		now, err := client.Ask(t.Context(), b.Client, ops.GetPrinter)
 		return err == nil && now.Told.Width != nil
 	}); firmware.Printer.Width != 220 {
 		t.Fatalf("it is %g mm wide before anybody has said so", firmware.Printer.Width)
@@ -53,18 +55,18 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 	b.retype(page, "height", "235")
 	b.click(page, `[data-later]`)
 	b.until("it is kept where it was left", func(api.Bench) bool {
-		now, err := b.Printer(t.Context())
+		now, err := client.Ask(t.Context(), b.Client, ops.GetPrinter)
 		return err == nil && now.Guide == api.Guide{State: "later", Step: 2} && *now.Printer.Height == 235 && now.Waits
 	})
 
-	if _, err := b.SetHeat(t.Context(), "bed", 50); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 50}}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("the bed is heated", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 50 })
-	if err := b.TakeUpPrinter(t.Context()); err == nil || !strings.Contains(err.Error(), "bed is heated") {
+	if err := client.Do(t.Context(), b.Client, ops.TakeUpPrinter, ops.Nothing{}); err == nil || !strings.Contains(err.Error(), "bed is heated") {
 		t.Errorf("begun anew with a heated bed: %v", err)
 	}
-	b.Cool(t.Context())
+	client.Do(t.Context(), b.Client, ops.Cool, ops.Nothing{})
 	b.until("nothing is heated", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 0 })
 
 	b.visit(page, "http://"+address+"/setup/guide")
@@ -75,7 +77,7 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 		b.do(page, chromedp.WaitVisible(`//*[@aria-current="step"][not(contains(., "`+before+`"))]`)) // the host may be away by then
 	}
 	for met := false; !met; { // it is away for a moment
-		now, err := b.Bench(t.Context())
+		now, err := client.Ask(t.Context(), b.Client, ops.GetBench)
 		met = err == nil && now.Printer.Name == "Altair" && now.Printer.Colour == "#64792f" && now.Printer.Width == 230 && now.Printer.Depth == 199 && now.Printer.Height == 235
 		if t.Context().Err() != nil {
 			return
@@ -88,7 +90,7 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 	})
 	b.click(page, `[data-next]`)
 	b.until("the guide is done", func(api.Bench) bool {
-		now, err := b.Printer(t.Context())
+		now, err := client.Ask(t.Context(), b.Client, ops.GetPrinter)
 		return err == nil && now.Guide.State == "done" && !now.Waits
 	})
 
@@ -105,7 +107,7 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 		"printer.width is":             {Width: ptr(1e-9)},
 		"printer.nozzle_diameter is":   {NozzleDiameter: ptr(1e-3)},
 	} {
-		if _, err := b.DescribePrinter(context.Background(), api.DescribePrinter{Description: say}); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := client.Call(context.Background(), b.Client, ops.DescribePrinter, ops.With[api.DescribePrinter]{Body: api.DescribePrinter{Description: say}}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", say, err, want)
 		}
 	}

@@ -15,6 +15,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/samples"
 )
 
@@ -62,11 +64,11 @@ func TestScreenshots(t *testing.T) {
 	b.until("the printer measured", func(now api.Bench) bool { return now.Firmware.Holds.How == "measured" })
 	first := b.mustSend("test-coupon.gcode", coupon(t, 3), true)
 	b.untilRun("finished")
-	if err := b.Remove(t.Context(), first.File.Name); err != nil {
+	if err := client.Do(t.Context(), b.Client, ops.RemoveFile, ops.Name{Name: first.File.Name}); err != nil {
 		t.Fatal(err)
 	}
 	b.clear()
-	if _, err := b.Start(t.Context(), "finder-shoe-dovetail.gcode"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "finder-shoe-dovetail.gcode"}}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 8 })
@@ -112,24 +114,24 @@ func TestScreenshots(t *testing.T) {
 	b.do(desk, chromedp.WaitVisible(`[data-rehearsal] .lengths`), chromedp.Sleep(time.Second))
 	b.shoot(desk, filepath.Join(folder, "console-rehearsal.png"))
 
-	now, err := b.Bench(t.Context())
+	now, err := client.Ask(t.Context(), b.Client, ops.GetBench)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if now.Run.Going {
-		b.Control(t.Context(), now.Run.ID, "stop")
+		client.Call(t.Context(), b.Client, ops.StopRun, ops.ID{ID: now.Run.ID})
 	}
 	b.until("the run's end", func(now api.Bench) bool { return !now.Run.Going })
 	b.visit(desk, b.service.URL+"/motion")
 	b.do(desk, chromedp.WaitVisible(`[data-place]`))
-	if _, err := b.Press(t.Context(), at(160, 70, 60)); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(160, 70, 60)}); err != nil {
 		t.Fatal(err)
 	}
 	b.do(desk, chromedp.Sleep(300*time.Millisecond))
 	b.shoot(desk, filepath.Join(folder, "console-motion.png"))
 	b.until("its being there", func(now api.Bench) bool { return !now.Motion.Going })
 	b.clear()
-	if _, err := b.Start(t.Context(), "focuser-knob-fluted.gcode"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "focuser-knob-fluted.gcode"}}); err != nil {
 		t.Fatal(err)
 	}
 	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 3 })

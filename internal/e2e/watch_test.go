@@ -13,6 +13,8 @@ import (
 	"github.com/creack/pty"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/simprinter"
 )
 
@@ -113,7 +115,7 @@ func TestTheLiveViewWorksOnThePrinter(t *testing.T) {
 	s.press("w")
 	s.size(24, 80)
 	s.shows("G1 ")
-	if _, err := b.Start(t.Context(), "knob.gcode"); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "knob.gcode"}}); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("running")

@@ -14,6 +14,8 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/client"
 	"diathermon/internal/core/access"
 	"diathermon/internal/simprinter"
 )
@@ -36,7 +38,7 @@ func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 		}
 	}
 	t.Cleanup(func() { // after all of them
-		if now, err := b.Bench(context.Background()); err != nil || now.Run != nil {
+		if now, err := client.Ask(context.Background(), b.Client, ops.GetBench); err != nil || now.Run != nil {
 			t.Errorf("something was started: %+v %v", now.Run, err)
 		}
 	})
@@ -58,8 +60,10 @@ func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 		"a routine's body": {sends("PUT", "/v1/routines/x", "Content-Type: application/json\r\n"), []byte(`{"text":"`), ""},
 	} {
 		for how, end := range map[string]func(api.TokenInfo) error{
-			"withdrawn": func(made api.TokenInfo) error { return b.WithdrawToken(t.Context(), made.ID) },
-			"expired":   nil,
+			"withdrawn": func(made api.TokenInfo) error {
+				return client.Do(t.Context(), b.Client, ops.WithdrawToken, ops.Ending{ID: made.ID})
+			},
+			"expired": nil,
 		} {
 			t.Run(what+" "+how, func(t *testing.T) {
 				t.Parallel()
@@ -68,7 +72,7 @@ func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 					soon := time.Now().Add(1500 * time.Millisecond)
 					in.Expires = &soon
 				}
-				made, err := b.MakeToken(t.Context(), in)
+				made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: in})
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -87,7 +91,7 @@ func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 				io.WriteString(c, door.asks(token))
 				c.Write(door.begins)
 				b.until("its being let in", func(api.Bench) bool {
-					now, err := b.Tokens(t.Context())
+					now, err := client.Ask(t.Context(), b.Client, ops.ListTokens)
 					return err == nil && slices.ContainsFunc(now.Tokens, func(t api.TokenInfo) bool { return t.ID == made.Info.ID && t.Used != nil }) || end == nil && time.Now().After(*in.Expires)
 				})
 				answers := bufio.NewReader(c)
@@ -124,7 +128,7 @@ func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 				if door.begins != nil && !bytes.Contains(rest, []byte(" 401 ")) {
 					t.Errorf("it is answered with %.300q", rest)
 				}
-				if all, err := b.Shelf(t.Context()); err != nil || door.stored != "" && strings.Contains(fmt.Sprint(all.Files), door.stored) {
+				if all, err := client.Ask(t.Context(), b.Client, ops.ListFiles); err != nil || door.stored != "" && strings.Contains(fmt.Sprint(all.Files), door.stored) {
 					t.Errorf("it is on the shelf: %+v %v", all, err)
 				}
 			})

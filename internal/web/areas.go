@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"fmt"
 	"log/slog"
 	"net"
 
@@ -117,6 +118,9 @@ func (s *Server) mount(r chi.Router) *desk.Desk {
 	d.Mount("people", "Accounts of persons, tokens of programs, sessions of browsers", people.Area{People: s.people()})
 	d.Mount("events", "What happens, as it happens", live.Area{Host: s.Host, Now: bench.Events, Of: event, Log: s.Logger})
 	d.Mount("document", "This description", desk.Document{})
+	if missing := d.Missing(); len(missing) > 0 {
+		panic(fmt.Sprintf("operations are declared and not mounted: %s", missing))
+	}
 	return d
 }
 

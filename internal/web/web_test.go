@@ -146,21 +146,21 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 		return w.Code
 	}
 	want := map[string]string{ // what changes something; everything else is read
-		"put-file": desk.Send, "post-file": desk.Send, "change-file": desk.Send, "rehearse-file": desk.Send, "stop-rehearsal": desk.Send, "remove-file": desk.Keep, "apply-tuning": desk.Keep, "bound-guard": desk.Keep, "start-run": desk.Start, "pick-up-run": desk.Start,
-		"trim-run": desk.Operate, "set-until": desk.Operate, "drop-until": desk.Operate, "hold-run": desk.Operate, "resume-run": desk.Operate, "stop-run": desk.Operate, "reconnect": desk.Operate, "set-heat": desk.Operate, "cool": desk.Operate,
-		"look-back": desk.Operate, "begin-warm-up": desk.Operate, "end-warm-up": desk.Operate, "put-warm-up": desk.Operate, "delete-warm-up": desk.Operate, "tune-heater": desk.Operate, "acknowledge-alarm": desk.Operate,
-		"add-queue-entry": desk.Start, "change-queue-entry": desk.Start, "remove-queue-entry": desk.Start, "start-next": desk.Start, "get-file-beginning": desk.Send,
-		"say-bed": desk.Operate, "load-slot": desk.Operate, "set-output": desk.Operate, "perform-routine": desk.Operate, "answer-question": desk.Operate, "stop-performance": desk.Operate, "store-routine": desk.Keep, "describe-printer": desk.Keep, "set-around": desk.Keep, "take-up-printer": desk.Keep, "remove-routine": desk.Keep,
-		"press": desk.Operate, "drop-presses": desk.Operate, "home": desk.Operate, "park": desk.Operate, "turn-motors-off": desk.Operate, "get-endstops": desk.Operate,
-		"say": desk.Operate, "measure-wire": desk.Operate,
-		"list-pairings": desk.Keep, "answer-pairing": desk.Keep, "list-accounts": desk.Keep, "make-account": desk.Keep, "change-account": desk.Keep, "remove-account": desk.Keep,
-		"try-connection": desk.Send, "list-tokens": desk.Keep, "make-token": desk.Keep, "withdraw-token": desk.Keep,
+		"put-file": access.Send, "post-file": access.Send, "change-file": access.Send, "rehearse-file": access.Send, "stop-rehearsal": access.Send, "remove-file": access.Keep, "apply-tuning": access.Keep, "bound-guard": access.Keep, "start-run": access.Start, "pick-up-run": access.Start,
+		"trim-run": access.Operate, "set-until": access.Operate, "drop-until": access.Operate, "hold-run": access.Operate, "resume-run": access.Operate, "stop-run": access.Operate, "reconnect": access.Operate, "set-heat": access.Operate, "cool": access.Operate,
+		"look-back": access.Operate, "begin-warm-up": access.Operate, "end-warm-up": access.Operate, "put-warm-up": access.Operate, "delete-warm-up": access.Operate, "tune-heater": access.Operate, "acknowledge-alarm": access.Operate,
+		"add-queue-entry": access.Start, "change-queue-entry": access.Start, "remove-queue-entry": access.Start, "start-next": access.Start, "get-file-beginning": access.Send,
+		"say-bed": access.Operate, "load-slot": access.Operate, "set-output": access.Operate, "perform-routine": access.Operate, "answer-question": access.Operate, "stop-performance": access.Operate, "store-routine": access.Keep, "describe-printer": access.Keep, "set-around": access.Keep, "take-up-printer": access.Keep, "remove-routine": access.Keep,
+		"press": access.Operate, "drop-presses": access.Operate, "home": access.Operate, "park": access.Operate, "turn-motors-off": access.Operate, "get-endstops": access.Operate,
+		"say": access.Operate, "measure-wire": access.Operate,
+		"list-pairings": access.Keep, "answer-pairing": access.Keep, "list-accounts": access.Keep, "make-account": access.Keep, "change-account": access.Keep, "remove-account": access.Keep,
+		"try-connection": access.Send, "list-tokens": access.Keep, "make-token": access.Keep, "withdraw-token": access.Keep,
 	}
 	looked, rights := 0, map[string]string{}
 	for path, operations := range d.Paths {
 		for method, op := range operations {
 			looked++
-			scope := cmp.Or(want[op.OperationID], desk.Read)
+			scope := cmp.Or(want[op.OperationID], access.Read)
 			if named := op.Security[0]["token"]; !slices.Equal(named, []string{scope}) {
 				t.Errorf("%s names the scopes %q, want %q", op.OperationID, named, scope)
 			}
@@ -180,7 +180,7 @@ func TestEveryOperationAsksForTheScopeThatItNames(t *testing.T) {
 			}
 		}
 	}
-	if looked < 60 || ask("GET", "/v1/openapi.json", "all-but-"+desk.Keep) != http.StatusOK {
+	if looked < 60 || ask("GET", "/v1/openapi.json", "all-but-"+access.Keep) != http.StatusOK {
 		t.Errorf("%d operations", looked)
 	}
 	compareRights(t, rights)

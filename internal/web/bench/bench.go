@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/bed"
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/run"
@@ -59,46 +60,40 @@ func (a Area) Mount(d *desk.Desk) {
 }
 
 func (a Area) mountBench(d *desk.Desk) {
-	desk.Show(d, d.Op("get-bench", http.MethodGet, "/v1/bench", desk.Read, "Link, firmware, heaters, position and the run, now"),
-		func(ctx context.Context, _ *struct{}) (api.Bench, error) {
-			now, err := a.Host.Bench(ctx)
-			if err != nil {
-				return api.Bench{}, err
-			}
-			return Of(now), nil
-		})
+	desk.Show(d, ops.GetBench, func(ctx context.Context, _ *ops.Nothing) (api.Bench, error) {
+		now, err := a.Host.Bench(ctx)
+		if err != nil {
+			return api.Bench{}, err
+		}
+		return Of(now), nil
+	})
 
-	reconnect := desk.Answering(http.StatusAccepted, d.Op("reconnect", http.MethodPost, "/v1/bench/reconnect", desk.Operate, "Close the port and open it anew, which restarts most boards; not while a run goes on", 409))
-	desk.Do(d, reconnect, func(ctx context.Context, _ *struct{}) error {
+	desk.Do(d, ops.Reconnect, func(ctx context.Context, _ *ops.Nothing) error {
 		return a.Link.Reconnect(ctx)
 	})
 
-	desk.Show(d, d.Op("list-ports", http.MethodGet, "/v1/bench/ports", desk.Read, "The serial ports of the host's computer"),
-		func(ctx context.Context, _ *struct{}) (api.Ports, error) {
-			now, err := a.Host.Bench(ctx)
-			if err != nil {
-				return api.Ports{}, err
-			}
-			return portsOf(a.Ports(), now.Link), nil
-		})
+	desk.Show(d, ops.ListPorts, func(ctx context.Context, _ *ops.Nothing) (api.Ports, error) {
+		now, err := a.Host.Bench(ctx)
+		if err != nil {
+			return api.Ports{}, err
+		}
+		return portsOf(a.Ports(), now.Link), nil
+	})
 
-	desk.Show(d, d.Op("bed", http.MethodGet, "/v1/bench/bed", desk.Read, "What is known of what lies on the bed"),
-		func(ctx context.Context, _ *struct{}) (api.Bed, error) {
+	desk.Show(d, ops.Bed, func(ctx context.Context, _ *ops.Nothing) (api.Bed, error) {
+		now, err := a.Bed.State(ctx)
+		return bedOf(now), err
+	})
+	desk.Show(d, ops.SayBed, func(ctx context.Context, in *ops.With[api.SayBed]) (api.Bed, error) {
+		if in.Body.State == string(bed.Unknown) {
 			now, err := a.Bed.State(ctx)
 			return bedOf(now), err
-		})
-	desk.Show(d, d.Op("say-bed", http.MethodPut, "/v1/bench/bed", desk.Operate, "Say whether the bed is clear: nothing starts on one that is not", 409, 422),
-		func(ctx context.Context, in *struct{ Body api.SayBed }) (api.Bed, error) {
-			if in.Body.State == string(bed.Unknown) {
-				now, err := a.Bed.State(ctx)
-				return bedOf(now), err
-			}
-			now, err := a.Bed.Say(ctx, bed.State(in.Body.State), guard.Caller(ctx), in.Body.Since)
-			return bedOf(now), err
-		})
+		}
+		now, err := a.Bed.Say(ctx, bed.State(in.Body.State), guard.Caller(ctx), in.Body.Since)
+		return bedOf(now), err
+	})
 
-	halt := desk.Answering(http.StatusNoContent, d.Op("halt", http.MethodPost, "/v1/halt", desk.Read, "Emergency stop, ahead of everything; the printer must be reset afterwards", 503))
-	desk.Do(d, halt, func(ctx context.Context, _ *struct{}) error {
+	desk.Do(d, ops.Halt, func(ctx context.Context, _ *ops.Nothing) error {
 		return a.Host.Halt(ctx)
 	})
 }

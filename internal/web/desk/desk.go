@@ -21,16 +21,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
-	"diathermon/internal/core/access"
-)
-
-// The scopes of a token.
-const (
-	Read    = access.Read
-	Send    = access.Send
-	Start   = access.Start
-	Operate = access.Operate
-	Keep    = access.Keep
+	"diathermon/internal/api/ops"
 )
 
 // An Area is one of the nouns under /v1 with its operations.
@@ -53,6 +44,8 @@ type Desk struct {
 	api    huma.API
 	router chi.Router
 	tag    string
+
+	mounted map[string]bool // operations, by their IDs
 }
 
 // New returns a desk that mounts on a router.
@@ -70,7 +63,7 @@ func New(r chi.Router, guard Guard, log *slog.Logger) *Desk {
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token": {Type: "http", Scheme: "bearer", Description: "A token with the scopes that the operation names"},
 	}
-	d := &Desk{Problems: NewProblems(log), guard: guard, api: humachi.New(r, config), router: r}
+	d := &Desk{Problems: NewProblems(log), guard: guard, api: humachi.New(r, config), router: r, mounted: map[string]bool{}}
 	d.api.UseMiddleware(d.scoped)
 	return d
 }
@@ -88,14 +81,26 @@ func (d *Desk) Mount(tag, about string, a Area) {
 // BodyWait is how long the first of a body may take.
 const BodyWait = 20 * time.Second
 
-// Op describes one call: what it needs and what it may answer besides success.
-func (d *Desk) Op(id, method, path, scope, summary string, errors ...int) huma.Operation {
+// Describe is an operation as the document has it.
+func (d *Desk) Describe(c ops.Call) huma.Operation {
+	d.mounted[c.ID] = true
 	return huma.Operation{
 		BodyReadTimeout: BodyWait,
-		OperationID:     id, Method: method, Path: path, Summary: brief(summary), Description: summary + ".", Tags: []string{d.tag},
-		Security: []map[string][]string{{"token": {scope}}},
-		Errors:   append([]int{http.StatusUnauthorized, http.StatusForbidden}, errors...),
+		OperationID:     c.ID, Method: c.Method, Path: c.Path, DefaultStatus: c.Status,
+		Summary: brief(c.Summary), Description: c.Summary + ".", Tags: []string{d.tag},
+		Security: []map[string][]string{{"token": {c.Scope}}},
+		Errors:   append([]int{http.StatusUnauthorized, http.StatusForbidden}, c.Problems...),
 	}
+}
+
+// Missing are the operations that were declared and not mounted.
+func (d *Desk) Missing() (missing []string) {
+	for _, c := range ops.All() {
+		if !d.mounted[c.ID] {
+			missing = append(missing, c.ID)
+		}
+	}
+	return missing
 }
 
 // brief is the first clause of a sentence.
@@ -106,17 +111,8 @@ func brief(sentence string) string {
 	return sentence
 }
 
-// Answering gives a call another status than 200.
-func Answering(status int, op huma.Operation) huma.Operation {
-	op.DefaultStatus = status
-	return op
-}
-
-// Answer wraps what a call answers with.
-type Answer[T any] struct{ Body T }
-
-// Handle mounts a call. An error is answered with its problem.
-func Handle[In, Out any](d *Desk, op huma.Operation, f func(context.Context, *In) (*Out, error)) {
+// handle mounts a call. An error is answered with its problem.
+func handle[In, Out any](d *Desk, op huma.Operation, f func(context.Context, *In) (*Out, error)) {
 	huma.Register(d.api, op, func(ctx context.Context, in *In) (*Out, error) {
 		out, err := f(ctx, in)
 		if err != nil {
@@ -127,22 +123,36 @@ func Handle[In, Out any](d *Desk, op huma.Operation, f func(context.Context, *In
 }
 
 // Show mounts a call that answers with a value.
-func Show[In, T any](d *Desk, op huma.Operation, f func(context.Context, *In) (T, error)) {
-	Handle(d, op, func(ctx context.Context, in *In) (*Answer[T], error) {
+func Show[In, T any](d *Desk, op ops.Op[In, T], f func(context.Context, *In) (T, error)) {
+	type answer struct{ Body T }
+	handle(d, d.Describe(op.Call), func(ctx context.Context, in *In) (*answer, error) {
 		v, err := f(ctx, in)
-		return &Answer[T]{v}, err
+		return &answer{v}, err
+	})
+}
+
+// Make mounts a call that makes something, answers with it, and says where it is.
+func Make[In, T any](d *Desk, op ops.Op[In, T], f func(context.Context, *In) (T, string, error)) {
+	type answer struct {
+		Location string `header:"Location"`
+		Body     T
+	}
+	handle(d, d.Describe(op.Call), func(ctx context.Context, in *In) (*answer, error) {
+		v, where, err := f(ctx, in)
+		return &answer{where, v}, err
 	})
 }
 
 // ShowIfAny mounts a call that answers with a value, or with 204 where there is none yet:
 // which is what whoever asks expects, and no error.
-func ShowIfAny[In, T any](d *Desk, op huma.Operation, f func(context.Context, *In) (*T, error)) {
+func ShowIfAny[In, T any](d *Desk, op ops.Op[In, T], f func(context.Context, *In) (*T, error)) {
 	type answer struct {
 		Status int
 		Body   *T
 	}
-	op.Responses = map[string]*huma.Response{"204": {Description: "There is none yet"}}
-	Handle(d, op, func(ctx context.Context, in *In) (*answer, error) {
+	described := d.Describe(op.Call)
+	described.Responses = map[string]*huma.Response{"204": {Description: "There is none yet"}}
+	handle(d, described, func(ctx context.Context, in *In) (*answer, error) {
 		v, err := f(ctx, in)
 		if v == nil {
 			return &answer{Status: http.StatusNoContent}, err
@@ -152,12 +162,12 @@ func ShowIfAny[In, T any](d *Desk, op huma.Operation, f func(context.Context, *I
 }
 
 // Do mounts a call that answers with nothing.
-func Do[In any](d *Desk, op huma.Operation, f func(context.Context, *In) error) {
-	Handle(d, op, func(ctx context.Context, in *In) (*struct{}, error) { return nil, f(ctx, in) })
+func Do[In any](d *Desk, op ops.Op[In, ops.Nothing], f func(context.Context, *In) error) {
+	handle(d, d.Describe(op.Call), func(ctx context.Context, in *In) (*struct{}, error) { return nil, f(ctx, in) })
 }
 
-// Raw mounts a handler that reads or writes bytes as they come, and describes it like
-// any other operation. Pattern is where the router mounts it, if that is not the path.
+// Raw mounts a handler that reads or writes bytes as they come, with what Describe has
+// made of its operation, and what there is more to say of it. Pattern is where the router mounts it, if that is not the path.
 func (d *Desk) Raw(op huma.Operation, pattern string, handler func(http.ResponseWriter, *http.Request) error) {
 	schema := d.Schema(api.Problem{})
 	for _, status := range op.Errors {
@@ -207,7 +217,7 @@ func (Document) Mount(d *Desk) {
 		ContentType string `header:"Content-Type"`
 		Body        []byte
 	}
-	Handle(d, d.Op("get-openapi", http.MethodGet, "/v1/openapi.json", Read, "This document"), func(context.Context, *struct{}) (*document, error) {
+	handle(d, d.Describe(ops.GetOpenAPI.Call), func(context.Context, *ops.Nothing) (*document, error) {
 		b, err := d.Document()
 		return &document{"application/json", b}, err
 	})

@@ -12,6 +12,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/chart"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/web/desk"
@@ -25,7 +26,7 @@ const pageOf = 6 * time.Hour
 
 // mountExport describes and mounts the export of a window as a file.
 func (a Area) mountExport(d *desk.Desk) {
-	op := d.Op("export-heat", http.MethodGet, "/v1/heat/export", desk.Read, "Any window of the temperature log as a file: every reading as CSV or JSON, or a picture", 404, 422)
+	op := d.Describe(ops.ExportHeat.Call)
 	text := func(name, doc string, enum ...any) *huma.Param {
 		return &huma.Param{Name: name, In: "query", Description: doc, Schema: &huma.Schema{Type: "string", Enum: enum}}
 	}
@@ -46,7 +47,7 @@ func (a Area) mountExport(d *desk.Desk) {
 
 func (a Area) export(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	in := &HeatQuery{Run: q.Get("run")}
+	in := &ops.Window{Run: q.Get("run")}
 	for name, at := range map[string]*time.Time{"from": &in.From, "to": &in.To} {
 		if text := q.Get(name); text != "" {
 			t, err := time.Parse(time.RFC3339, text)

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/hindsight"
 	"diathermon/internal/host/heating"
@@ -17,38 +18,31 @@ import (
 const lookBack = 30 * 24 * time.Hour
 
 func (a Area) mountGuards(d *desk.Desk) {
-	desk.Show(d, d.Op("list-guards", http.MethodGet, "/v1/heat/guards", desk.Read, "What each guard may do by itself, since when, and how near ordinary life has come to an alarm"),
-		func(ctx context.Context, _ *struct{}) (api.Guards, error) {
-			guards, err := a.Host.Guards(ctx)
-			if err != nil {
-				return api.Guards{}, err
-			}
-			out := api.Guards{Guards: []api.Guard{}}
-			for _, g := range guards {
-				out.Guards = append(out.Guards, guardOf(g))
-			}
-			return out, nil
-		})
+	desk.Show(d, ops.ListGuards, func(ctx context.Context, _ *ops.Nothing) (api.Guards, error) {
+		guards, err := a.Host.Guards(ctx)
+		if err != nil {
+			return api.Guards{}, err
+		}
+		out := api.Guards{Guards: []api.Guard{}}
+		for _, g := range guards {
+			out.Guards = append(out.Guards, guardOf(g))
+		}
+		return out, nil
+	})
 
-	desk.Show(d, d.Op("bound-guard", http.MethodPut, "/v1/heat/guards/{heater}/{guard}", desk.Keep, "Say what a guard may do at the most, whatever it has earned", 404, 422, 503),
-		func(ctx context.Context, in *struct {
-			Heater string `path:"heater"`
-			Guard  string `path:"guard"`
-			Body   api.GuardBound
-		}) (api.Guard, error) {
-			h, err := heaterNamed(in.Heater)
-			if err != nil {
-				return api.Guard{}, err
-			}
-			now, err := a.Host.Bound(ctx, h, heat.GuardName(in.Guard), heat.Action(in.Body.Bound))
-			if err != nil {
-				return api.Guard{}, err
-			}
-			return guardOf(now), nil
-		})
+	desk.Show(d, ops.BoundGuard, func(ctx context.Context, in *ops.ToGuard) (api.Guard, error) {
+		h, err := heaterNamed(in.Heater)
+		if err != nil {
+			return api.Guard{}, err
+		}
+		now, err := a.Host.Bound(ctx, h, heat.GuardName(in.Guard), heat.Action(in.Body.Bound))
+		if err != nil {
+			return api.Guard{}, err
+		}
+		return guardOf(now), nil
+	})
 
-	look := desk.Answering(http.StatusAccepted, d.Op("look-back", http.MethodPost, "/v1/heat/hindsight", desk.Operate, "Let the guards look at the log: what would they have said? It takes a while; ask for it again", 409, 422))
-	desk.Show(d, look, func(_ context.Context, in *struct{ Body api.Look }) (api.Hindsight, error) {
+	desk.Show(d, ops.LookBack, func(_ context.Context, in *ops.With[api.Look]) (api.Hindsight, error) {
 		from, to := in.Body.From, in.Body.To
 		if to.IsZero() {
 			to = time.Now().UTC()
@@ -65,15 +59,14 @@ func (a Area) mountGuards(d *desk.Desk) {
 		return hindsightOf(a.Hindsight.State()), nil
 	})
 
-	desk.ShowIfAny(d, d.Op("get-hindsight", http.MethodGet, "/v1/heat/hindsight", desk.Read, "What the guards would have said, as far as they have looked"),
-		func(context.Context, *struct{}) (*api.Hindsight, error) {
-			state := a.Hindsight.State()
-			if state.From.IsZero() {
-				return nil, nil
-			}
-			out := hindsightOf(state)
-			return &out, nil
-		})
+	desk.ShowIfAny(d, ops.GetHindsight, func(context.Context, *ops.Nothing) (*api.Hindsight, error) {
+		state := a.Hindsight.State()
+		if state.From.IsZero() {
+			return nil, nil
+		}
+		out := hindsightOf(state)
+		return &out, nil
+	})
 }
 
 func guardOf(g heating.GuardNow) api.Guard {

@@ -2,11 +2,11 @@ package heat
 
 import (
 	"context"
-	"net/http"
 	"strings"
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/host/heating"
 	"diathermon/internal/web/desk"
@@ -17,92 +17,80 @@ import (
 const healthSpan = 180 * 24 * time.Hour
 
 func (a Area) mountHeaters(d *desk.Desk) {
-	desk.Show(d, d.Op("get-heat-models", http.MethodGet, "/v1/heat/models", desk.Read, "How the heaters behave, learned from the log, and how the ones that warm up will go on"),
-		func(ctx context.Context, _ *struct{}) (api.HeatModels, error) {
+	desk.Show(d, ops.GetHeatModels, func(ctx context.Context, _ *ops.Nothing) (api.HeatModels, error) {
+		now, err := a.Host.Behaviour(ctx)
+		if err != nil {
+			return api.HeatModels{}, err
+		}
+		bench, err := a.Host.State(ctx)
+		if err != nil {
+			return api.HeatModels{}, err
+		}
+		out := api.HeatModels{Models: []api.HeatModel{}}
+		for _, h := range bench.Heaters {
+			m := modelOf(h, now.Models[h.Heater], now.Forecasts[h.Heater], a.PartOff)
+			m.Needs = needsOf(h, now.Needs[h.Heater], now.Growths[h.Heater])
+			out.Models = append(out.Models, m)
+		}
+		return out, nil
+	})
+
+	desk.Show(d, ops.GetHeatHealth, func(ctx context.Context, in *ops.Heater) (api.HeatHealth, error) {
+		h, err := heaterNamed(in.Heater)
+		if err != nil {
+			return api.HeatHealth{}, err
+		}
+		a.Settle(ctx)
+		now := time.Now()
+		episodes, err := a.Kept.Episodes(ctx, h, now.Add(-healthSpan))
+		if err != nil {
+			return api.HeatHealth{}, err
+		}
+		models, err := a.Host.Behaviour(ctx)
+		if err != nil {
+			return api.HeatHealth{}, err
+		}
+		out := api.HeatHealth{Heater: string(h), Findings: []api.HeatFinding{}, Episodes: []api.HeatEpisode{}}
+		for _, f := range heat.Findings(episodes, models.Models[h], now) {
+			out.Findings = append(out.Findings, api.HeatFinding{What: string(f.What), Worse: f.Worse, Text: f.Text})
+		}
+		for _, e := range episodes {
+			out.Episodes = append(out.Episodes, api.HeatEpisode{
+				Kind: string(e.Kind), At: e.At, TookSeconds: e.Took.Seconds(), Setpoint: e.Setpoint, From: e.From, Rise: e.Rise, Overshoot: e.Overshoot, Duty: e.Duty, Ripple: e.Ripple,
+			})
+		}
+		return out, nil
+	})
+
+	desk.Show(d, ops.ListAlarms, func(ctx context.Context, in *ops.Alarms) (api.Alarms, error) {
+		if in.Waiting {
 			now, err := a.Host.Behaviour(ctx)
-			if err != nil {
-				return api.HeatModels{}, err
-			}
-			bench, err := a.Host.State(ctx)
-			if err != nil {
-				return api.HeatModels{}, err
-			}
-			out := api.HeatModels{Models: []api.HeatModel{}}
-			for _, h := range bench.Heaters {
-				m := modelOf(h, now.Models[h.Heater], now.Forecasts[h.Heater], a.PartOff)
-				m.Needs = needsOf(h, now.Needs[h.Heater], now.Growths[h.Heater])
-				out.Models = append(out.Models, m)
-			}
-			return out, nil
-		})
-
-	desk.Show(d, d.Op("get-heat-health", http.MethodGet, "/v1/heat/{heater}/health", desk.Read, "How a heater has been doing: what changed, and every warm-up and hour of holding of the last half year", 404),
-		func(ctx context.Context, in *struct {
-			Heater string `path:"heater"`
-		}) (api.HeatHealth, error) {
-			h, err := heaterNamed(in.Heater)
-			if err != nil {
-				return api.HeatHealth{}, err
-			}
-			a.Settle(ctx)
-			now := time.Now()
-			episodes, err := a.Kept.Episodes(ctx, h, now.Add(-healthSpan))
-			if err != nil {
-				return api.HeatHealth{}, err
-			}
-			models, err := a.Host.Behaviour(ctx)
-			if err != nil {
-				return api.HeatHealth{}, err
-			}
-			out := api.HeatHealth{Heater: string(h), Findings: []api.HeatFinding{}, Episodes: []api.HeatEpisode{}}
-			for _, f := range heat.Findings(episodes, models.Models[h], now) {
-				out.Findings = append(out.Findings, api.HeatFinding{What: string(f.What), Worse: f.Worse, Text: f.Text})
-			}
-			for _, e := range episodes {
-				out.Episodes = append(out.Episodes, api.HeatEpisode{
-					Kind: string(e.Kind), At: e.At, TookSeconds: e.Took.Seconds(), Setpoint: e.Setpoint, From: e.From, Rise: e.Rise, Overshoot: e.Overshoot, Duty: e.Duty, Ripple: e.Ripple,
-				})
-			}
-			return out, nil
-		})
-
-	desk.Show(d, d.Op("list-alarms", http.MethodGet, "/v1/heat/alarms", desk.Read, "Alarms, the newest first"),
-		func(ctx context.Context, in *struct {
-			Waiting bool `query:"waiting" doc:"Only those that nobody has acknowledged"`
-			Limit   int  `query:"limit" default:"100" minimum:"1" maximum:"1000"`
-		}) (api.Alarms, error) {
-			if in.Waiting {
-				now, err := a.Host.Behaviour(ctx)
-				if err != nil {
-					return api.Alarms{}, err
-				}
-				out := AlarmsOf(now.Alarms)
-				return out, nil
-			}
-			a.Settle(ctx)
-			kept, err := a.Kept.Alarms(ctx, false, in.Limit)
 			if err != nil {
 				return api.Alarms{}, err
 			}
-			return AlarmsOf(kept), nil
-		})
+			out := AlarmsOf(now.Alarms)
+			return out, nil
+		}
+		a.Settle(ctx)
+		kept, err := a.Kept.Alarms(ctx, false, in.Limit)
+		if err != nil {
+			return api.Alarms{}, err
+		}
+		return AlarmsOf(kept), nil
+	})
 
-	desk.Show(d, d.Op("acknowledge-alarm", http.MethodPost, "/v1/heat/alarms/{id}/acknowledge", desk.Operate, "Say that a person has seen an alarm, and what it was", 404, 422),
-		func(ctx context.Context, in *struct {
-			ID   string               `path:"id"`
-			Body *api.Acknowledgement `required:"false"`
-		}) (api.Alarm, error) {
-			said := api.Acknowledgement{}
-			if in.Body != nil {
-				said = *in.Body
-			}
-			was, why := heat.Verdict(said.Verdict), strings.TrimSpace(said.Reason)
-			seen, err := a.Host.Acknowledge(ctx, in.ID, guard.Caller(ctx), was, why)
-			if err != nil {
-				return api.Alarm{}, err
-			}
-			return alarmOf(seen), nil
-		})
+	desk.Show(d, ops.AcknowledgeAlarm, func(ctx context.Context, in *ops.Acknowledging) (api.Alarm, error) {
+		said := api.Acknowledgement{}
+		if in.Body != nil {
+			said = *in.Body
+		}
+		was, why := heat.Verdict(said.Verdict), strings.TrimSpace(said.Reason)
+		seen, err := a.Host.Acknowledge(ctx, in.ID, guard.Caller(ctx), was, why)
+		if err != nil {
+			return api.Alarm{}, err
+		}
+		return alarmOf(seen), nil
+	})
 }
 
 func modelOf(now heating.HeaterNow, m heat.Model, f heat.Forecast, partOff float64) api.HeatModel {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/chart"
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/heat"
@@ -119,15 +120,7 @@ const (
 	mostMarks  = 500              // marks in one chart
 )
 
-// HeatQuery is a window of the temperature log.
-type HeatQuery struct {
-	From   time.Time `query:"from" doc:"Default: 15 minutes before to, or the run's beginning"`
-	To     time.Time `query:"to" doc:"Default: now, or the run's end"`
-	Heater []string  `query:"heater" doc:"Default: all that the printer has or had" example:"nozzle0"`
-	Run    string    `query:"run" doc:"The window in which this run went on"`
-}
-
-// window is a HeatQuery that was looked at.
+// window is an ops.Window that was looked at.
 type window struct {
 	from, to time.Time
 	heaters  []heat.Heater
@@ -135,54 +128,45 @@ type window struct {
 }
 
 func (a Area) mountLog(d *desk.Desk) {
-	desk.Show(d, d.Op("get-heat", http.MethodGet, "/v1/heat", desk.Read, "The temperature log: every reading in a window, the oldest first", 404, 422),
-		func(ctx context.Context, in *HeatQuery) (api.HeatLog, error) {
-			w, err := a.window(ctx, in)
-			if err != nil {
-				return api.HeatLog{}, err
-			}
-			samples, err := a.Log.Readings(ctx, w.heaters, w.from, w.to, heatMost+1)
-			if err != nil {
-				return api.HeatLog{}, err
-			}
-			more := len(samples) > heatMost
-			if more {
-				samples = samples[:heatMost]
-			}
-			return api.HeatLog{From: w.from.UTC(), To: w.to.UTC(), Readings: readingsOf(samples), More: more}, nil
-		})
+	desk.Show(d, ops.GetHeat, func(ctx context.Context, in *ops.Window) (api.HeatLog, error) {
+		w, err := a.window(ctx, in)
+		if err != nil {
+			return api.HeatLog{}, err
+		}
+		samples, err := a.Log.Readings(ctx, w.heaters, w.from, w.to, heatMost+1)
+		if err != nil {
+			return api.HeatLog{}, err
+		}
+		more := len(samples) > heatMost
+		if more {
+			samples = samples[:heatMost]
+		}
+		return api.HeatLog{From: w.from.UTC(), To: w.to.UTC(), Readings: readingsOf(samples), More: more}, nil
+	})
 
-	desk.Show(d, d.Op("get-heat-chart", http.MethodGet, "/v1/heat/chart", desk.Read, "Any window of the temperature log, drawn together: extremes stay, gaps are gaps", 404, 422),
-		func(ctx context.Context, in *struct {
-			HeatQuery
-			Points int `query:"points" default:"1000" minimum:"2" maximum:"10000" doc:"At most about so many for each heater"`
-		}) (api.HeatChart, error) {
-			w, err := a.window(ctx, &in.HeatQuery)
-			if err != nil {
-				return api.HeatChart{}, err
-			}
-			c, err := a.chart(ctx, w, in.Points)
-			if err != nil {
-				return api.HeatChart{}, err
-			}
-			return chartOf(c), nil
-		})
+	desk.Show(d, ops.GetHeatChart, func(ctx context.Context, in *ops.Chart) (api.HeatChart, error) {
+		w, err := a.window(ctx, &in.Window)
+		if err != nil {
+			return api.HeatChart{}, err
+		}
+		c, err := a.chart(ctx, w, in.Points)
+		if err != nil {
+			return api.HeatChart{}, err
+		}
+		return chartOf(c), nil
+	})
 
-	desk.Show(d, d.Op("set-heat", http.MethodPut, "/v1/heat/{heater}", desk.Operate, "Give a heater a setpoint within the printer's limits; 0 turns it off", 404, 422, 503),
-		func(ctx context.Context, in *struct {
-			Heater string `path:"heater" doc:"nozzle0, bed or chamber" example:"nozzle0"`
-			Body   api.SetHeat
-		}) (api.HeatSet, error) {
-			h, err := heaterNamed(in.Heater)
-			if err != nil {
-				return api.HeatSet{}, err
-			}
-			taken, err := a.Host.Set(ctx, h, in.Body.Setpoint)
-			if err != nil {
-				return api.HeatSet{}, err
-			}
-			return api.HeatSet{Heater: string(h), Setpoint: in.Body.Setpoint, Taken: taken}, nil
-		})
+	desk.Show(d, ops.SetHeat, func(ctx context.Context, in *ops.HeaterWith[api.SetHeat]) (api.HeatSet, error) {
+		h, err := heaterNamed(in.Heater)
+		if err != nil {
+			return api.HeatSet{}, err
+		}
+		taken, err := a.Host.Set(ctx, h, in.Body.Setpoint)
+		if err != nil {
+			return api.HeatSet{}, err
+		}
+		return api.HeatSet{Heater: string(h), Setpoint: in.Body.Setpoint, Taken: taken}, nil
+	})
 }
 
 func heaterNamed(s string) (heat.Heater, error) {
@@ -194,7 +178,7 @@ func heaterNamed(s string) (heat.Heater, error) {
 }
 
 // window looks at what was asked for.
-func (a Area) window(ctx context.Context, in *HeatQuery) (window, error) {
+func (a Area) window(ctx context.Context, in *ops.Window) (window, error) {
 	w := window{from: in.From, to: in.To, title: a.Printer.Name}
 	if len(in.Heater) == 0 {
 		w.heaters = a.Printer.Heaters()

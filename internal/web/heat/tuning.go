@@ -3,20 +3,16 @@ package heat
 import (
 	"context"
 	"fmt"
-	"net/http"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/host/heating"
 	"diathermon/internal/web/desk"
 )
 
 func (a Area) mountTuning(d *desk.Desk) {
-	tune := desk.Answering(http.StatusAccepted, d.Op("tune-heater", http.MethodPost, "/v1/heat/{heater}/tuning", desk.Operate, "Let the firmware tune a heater's PID; it takes minutes, in which the printer does nothing else", 404, 409, 422, 503))
-	desk.Show(d, tune, func(ctx context.Context, in *struct {
-		Heater string `path:"heater"`
-		Body   api.Tune
-	}) (api.Tuning, error) {
+	desk.Show(d, ops.TuneHeater, func(ctx context.Context, in *ops.HeaterWith[api.Tune]) (api.Tuning, error) {
 		h, err := heaterNamed(in.Heater)
 		if err == nil {
 			err = a.Host.Tune(ctx, h, in.Body.Setpoint, in.Body.Cycles)
@@ -27,22 +23,20 @@ func (a Area) mountTuning(d *desk.Desk) {
 		return a.tuning(ctx)
 	})
 
-	desk.ShowIfAny(d, d.Op("get-tuning", http.MethodGet, "/v1/heat/tuning", desk.Read, "How the last tuning stands, with how well its heater was held before and since"),
-		func(ctx context.Context, _ *struct{}) (*api.Tuning, error) {
-			if t, err := a.Host.Tuning(ctx); err != nil || t == nil {
-				return nil, err
-			}
-			out, err := a.tuning(ctx)
-			return &out, err
-		})
+	desk.ShowIfAny(d, ops.GetTuning, func(ctx context.Context, _ *ops.Nothing) (*api.Tuning, error) {
+		if t, err := a.Host.Tuning(ctx); err != nil || t == nil {
+			return nil, err
+		}
+		out, err := a.tuning(ctx)
+		return &out, err
+	})
 
-	desk.Show(d, d.Op("apply-tuning", http.MethodPost, "/v1/heat/tuning/apply", desk.Keep, "Give the firmware the constants that were found", 404, 409, 503),
-		func(ctx context.Context, in *struct{ Body api.ApplyTuning }) (api.Tuning, error) {
-			if err := a.Host.ApplyTuning(ctx, in.Body.Save); err != nil {
-				return api.Tuning{}, err
-			}
-			return a.tuning(ctx)
-		})
+	desk.Show(d, ops.ApplyTuning, func(ctx context.Context, in *ops.With[api.ApplyTuning]) (api.Tuning, error) {
+		if err := a.Host.ApplyTuning(ctx, in.Body.Save); err != nil {
+			return api.Tuning{}, err
+		}
+		return a.tuning(ctx)
+	})
 }
 
 // tuning is the last tuning as the contract tells it.

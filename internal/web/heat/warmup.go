@@ -4,11 +4,11 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"net/http"
 	"slices"
 	"strings"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/run"
 	"diathermon/internal/host/heating"
@@ -31,71 +31,60 @@ func (a Area) roomFor(ctx context.Context, w heat.WarmUp) error {
 }
 
 func (a Area) mountWarmUps(d *desk.Desk) {
-	desk.Show(d, d.Op("list-warm-ups", http.MethodGet, "/v1/warm-ups", desk.Read, "The warm-ups that were made"),
-		func(ctx context.Context, _ *struct{}) (api.WarmUps, error) {
-			kept, err := a.WarmUps.WarmUps(ctx)
-			if err != nil {
-				return api.WarmUps{}, err
-			}
-			out := api.WarmUps{WarmUps: []api.WarmUp{}}
-			for _, w := range kept {
-				out.WarmUps = append(out.WarmUps, warmUpOf(w))
-			}
-			return out, nil
-		})
+	desk.Show(d, ops.ListWarmUps, func(ctx context.Context, _ *ops.Nothing) (api.WarmUps, error) {
+		kept, err := a.WarmUps.WarmUps(ctx)
+		if err != nil {
+			return api.WarmUps{}, err
+		}
+		out := api.WarmUps{WarmUps: []api.WarmUp{}}
+		for _, w := range kept {
+			out.WarmUps = append(out.WarmUps, warmUpOf(w))
+		}
+		return out, nil
+	})
 
-	desk.Show(d, d.Op("put-warm-up", http.MethodPut, "/v1/warm-ups/{name}", desk.Operate, "Make a warm-up, or change one", 422),
-		func(ctx context.Context, in *struct {
-			Name string `path:"name"`
-			Body api.WarmUp
-		}) (api.WarmUp, error) {
-			in.Body.Name = cmp.Or(in.Body.Name, in.Name)
-			w, err := a.warmUp(in.Body)
-			if err == nil && w.Name != in.Name {
-				err = fmt.Errorf("%w: it is called %q in the address and %q in the body", heat.ErrWarmUp, in.Name, w.Name)
-			}
-			if err == nil {
-				err = a.roomFor(ctx, w)
-			}
-			if err == nil {
-				err = a.WarmUps.PutWarmUp(ctx, w)
-			}
-			if err != nil {
-				return api.WarmUp{}, err
-			}
-			return warmUpOf(w), nil
-		})
+	desk.Show(d, ops.PutWarmUp, func(ctx context.Context, in *ops.NameWith[api.WarmUp]) (api.WarmUp, error) {
+		in.Body.Name = cmp.Or(in.Body.Name, in.Name)
+		w, err := a.warmUp(in.Body)
+		if err == nil && w.Name != in.Name {
+			err = fmt.Errorf("%w: it is called %q in the address and %q in the body", heat.ErrWarmUp, in.Name, w.Name)
+		}
+		if err == nil {
+			err = a.roomFor(ctx, w)
+		}
+		if err == nil {
+			err = a.WarmUps.PutWarmUp(ctx, w)
+		}
+		if err != nil {
+			return api.WarmUp{}, err
+		}
+		return warmUpOf(w), nil
+	})
 
-	desk.Do(d, d.Op("delete-warm-up", http.MethodDelete, "/v1/warm-ups/{name}", desk.Operate, "Forget a warm-up", 404),
-		func(ctx context.Context, in *struct {
-			Name string `path:"name"`
-		}) error {
-			return a.WarmUps.DeleteWarmUp(ctx, in.Name)
-		})
+	desk.Do(d, ops.DeleteWarmUp, func(ctx context.Context, in *ops.Name) error {
+		return a.WarmUps.DeleteWarmUp(ctx, in.Name)
+	})
 
-	desk.Show(d, d.Op("begin-warm-up", http.MethodPost, "/v1/heat/warm-up", desk.Operate, "Begin a warm-up, in place of one that goes on; not while a run goes on", 404, 409, 422, 503),
-		func(ctx context.Context, in *struct{ Body api.BeginWarmUp }) (api.WarmingUp, error) {
-			w, err := a.chosenWarmUp(ctx, in.Body)
-			if err == nil {
-				err = a.Host.WarmUp(ctx, w)
-			}
-			if err != nil {
-				return api.WarmingUp{}, err
-			}
-			now, err := a.Host.State(ctx)
-			if err != nil || now.WarmUp == nil {
-				return api.WarmingUp{}, cmp.Or(err, run.ErrState)
-			}
-			return *WarmingUpOf(now.WarmUp), nil
-		})
+	desk.Show(d, ops.BeginWarmUp, func(ctx context.Context, in *ops.With[api.BeginWarmUp]) (api.WarmingUp, error) {
+		w, err := a.chosenWarmUp(ctx, in.Body)
+		if err == nil {
+			err = a.Host.WarmUp(ctx, w)
+		}
+		if err != nil {
+			return api.WarmingUp{}, err
+		}
+		now, err := a.Host.State(ctx)
+		if err != nil || now.WarmUp == nil {
+			return api.WarmingUp{}, cmp.Or(err, run.ErrState)
+		}
+		return *WarmingUpOf(now.WarmUp), nil
+	})
 
-	desk.Do(d, d.Op("end-warm-up", http.MethodDelete, "/v1/heat/warm-up", desk.Operate, "Give up the warm-up that goes on; heaters stay as they are"),
-		func(ctx context.Context, _ *struct{}) error {
-			return a.Host.GiveUpWarmUp(ctx)
-		})
+	desk.Do(d, ops.EndWarmUp, func(ctx context.Context, _ *ops.Nothing) error {
+		return a.Host.GiveUpWarmUp(ctx)
+	})
 
-	cool := desk.Answering(http.StatusNoContent, d.Op("cool", http.MethodPost, "/v1/heat/cool", desk.Operate, "Turn every heater off; not while a run needs its heat", 409, 503))
-	desk.Do(d, cool, func(ctx context.Context, _ *struct{}) error {
+	desk.Do(d, ops.Cool, func(ctx context.Context, _ *ops.Nothing) error {
 		return a.Host.Cool(ctx)
 	})
 }

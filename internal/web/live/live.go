@@ -19,6 +19,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/host"
 	"diathermon/internal/host/part"
 	"diathermon/internal/web/desk"
@@ -49,7 +50,7 @@ type Area struct {
 
 // Mount mounts it.
 func (a Area) Mount(d *desk.Desk) {
-	op := d.Op("events", http.MethodGet, "/v1/events", desk.Read, "Live events. First everything as it is now, then what changes")
+	op := d.Describe(ops.Events.Call)
 	op.Parameters = []*huma.Param{{Name: "without", In: "query", Description: "Names of events that are left out, with commas between: wire is most of the bytes", Schema: &huma.Schema{Type: "string"}}}
 	var each []*huma.Schema
 	for _, name := range slices.Sorted(maps.Keys(api.Events)) {

@@ -147,7 +147,7 @@ func TestAStreamEndsWithItsToken(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		hash := sha256.Sum256([]byte("short"))
 		soon := time.Now().Add(40 * time.Second)
-		p, err := people.Open(t.Context(), names{{ID: "1", Hash: hash[:], Scopes: desk.Read, Expires: &soon}}, "", slog.New(slog.DiscardHandler))
+		p, err := people.Open(t.Context(), names{{ID: "1", Hash: hash[:], Scopes: access.Read, Expires: &soon}}, "", slog.New(slog.DiscardHandler))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/jog"
 	"diathermon/internal/host/moving"
@@ -40,43 +41,37 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: moving.ErrAtWork, Status: http.StatusConflict, Title: moving.ErrAtWork.Error()},
 		desk.Kind{Err: moving.ErrCold, Status: http.StatusConflict, Title: moving.ErrCold.Error()},
 	)
-	desk.Show(d, d.Op("press", http.MethodPost, "/v1/motion/presses", desk.Operate, "Move the head, or filament; answers at once with where it is going, and presses that come meanwhile add up", 409, 422, 503),
-		func(ctx context.Context, in *struct{ Body api.Press }) (api.Motion, error) {
-			p, err := pressOf(in.Body)
-			if err != nil {
-				return api.Motion{}, err
+	desk.Show(d, ops.Press, func(ctx context.Context, in *ops.With[api.Press]) (api.Motion, error) {
+		p, err := pressOf(in.Body)
+		if err != nil {
+			return api.Motion{}, err
+		}
+		now, err := a.Host.Press(ctx, p)
+		return Of(now), err
+	})
+	desk.Show(d, ops.DropPresses, func(ctx context.Context, _ *ops.Nothing) (api.Motion, error) {
+		now, err := a.Host.Drop(ctx)
+		return Of(now), err
+	})
+	desk.Show(d, ops.Home, func(ctx context.Context, in *ops.With[api.Home]) (api.Motion, error) {
+		var axes []gcode.Axis
+		for axis, letter := range "XYZ" {
+			if strings.ContainsRune(in.Body.Axes, letter) {
+				axes = append(axes, gcode.Axis(axis))
 			}
-			now, err := a.Host.Press(ctx, p)
-			return Of(now), err
-		})
-	desk.Show(d, d.Op("drop-presses", http.MethodDelete, "/v1/motion/presses", desk.Operate, "Forget what was pressed and has not begun: the head stops when it has ended what it is at", 503),
-		func(ctx context.Context, _ *struct{}) (api.Motion, error) {
-			now, err := a.Host.Drop(ctx)
-			return Of(now), err
-		})
-	desk.Show(d, d.Op("home", http.MethodPost, "/v1/motion/home", desk.Operate, "Home some axes, or all", 409, 422, 503),
-		func(ctx context.Context, in *struct{ Body api.Home }) (api.Motion, error) {
-			var axes []gcode.Axis
-			for axis, letter := range "XYZ" {
-				if strings.ContainsRune(in.Body.Axes, letter) {
-					axes = append(axes, gcode.Axis(axis))
-				}
-			}
-			return done(ctx, func(ctx context.Context) (moving.Now, error) { return a.Host.Home(ctx, axes) })
-		})
-	desk.Show(d, d.Op("park", http.MethodPost, "/v1/motion/park", desk.Operate, "Lift the nozzle and take it to a corner", 409, 503),
-		func(ctx context.Context, _ *struct{}) (api.Motion, error) { return done(ctx, a.Host.Park) })
-	desk.Show(d, d.Op("turn-motors-off", http.MethodPost, "/v1/motion/motors-off", desk.Operate, "Let the axes go; until they are homed again it is not known where the head is", 409, 503),
-		func(ctx context.Context, _ *struct{}) (api.Motion, error) { return done(ctx, a.Host.MotorsOff) })
-	desk.Show(d, d.Op("get-endstops", http.MethodGet, "/v1/motion/endstops", desk.Operate, "Ask the printer what its endstops say", 409, 503),
-		func(ctx context.Context, _ *struct{}) (api.Endstops, error) {
-			all, err := a.Host.Endstops(ctx)
-			out := api.Endstops{Endstops: []api.Endstop{}}
-			for _, e := range all {
-				out.Endstops = append(out.Endstops, api.Endstop(e))
-			}
-			return out, err
-		})
+		}
+		return done(ctx, func(ctx context.Context) (moving.Now, error) { return a.Host.Home(ctx, axes) })
+	})
+	desk.Show(d, ops.Park, func(ctx context.Context, _ *ops.Nothing) (api.Motion, error) { return done(ctx, a.Host.Park) })
+	desk.Show(d, ops.TurnMotorsOff, func(ctx context.Context, _ *ops.Nothing) (api.Motion, error) { return done(ctx, a.Host.MotorsOff) })
+	desk.Show(d, ops.GetEndstops, func(ctx context.Context, _ *ops.Nothing) (api.Endstops, error) {
+		all, err := a.Host.Endstops(ctx)
+		out := api.Endstops{Endstops: []api.Endstop{}}
+		for _, e := range all {
+			out.Endstops = append(out.Endstops, api.Endstop(e))
+		}
+		return out, err
+	})
 }
 
 // done waits for what takes its time.

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/access"
 	"diathermon/internal/core/notice"
 	"diathermon/internal/notices"
@@ -27,11 +28,6 @@ type Notices interface {
 // Area is the area.
 type Area struct{ Notices Notices }
 
-// one is the input of a call about one browser.
-type one struct {
-	ID string `path:"id" doc:"Of the browser"`
-}
-
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
 	d.Know(
@@ -39,43 +35,38 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: notices.ErrOften, Status: http.StatusTooManyRequests, Title: notices.ErrOften.Error()},
 		desk.Kind{Err: notices.ErrMissing, Status: http.StatusNotFound, Title: notices.ErrMissing.Error()},
 	)
-	desk.Show(d, d.Op("list-notices", http.MethodGet, "/v1/notices", desk.Read, "What persons were told last"),
-		func(context.Context, *struct{}) (api.Notices, error) {
-			out := api.Notices{Notices: []api.Notice{}}
-			for _, n := range a.Notices.Recent() {
-				out.Notices = append(out.Notices, of(n))
+	desk.Show(d, ops.ListNotices, func(context.Context, *ops.Nothing) (api.Notices, error) {
+		out := api.Notices{Notices: []api.Notice{}}
+		for _, n := range a.Notices.Recent() {
+			out.Notices = append(out.Notices, of(n))
+		}
+		return out, nil
+	})
+	desk.Show(d, ops.ListBrowsers, func(ctx context.Context, _ *ops.Nothing) (api.CalledBrowsers, error) {
+		out := api.CalledBrowsers{Key: a.Notices.Key(), Browsers: []api.CalledBrowser{}}
+		all, waiting := a.Notices.Browsers()
+		for _, b := range all {
+			if mine(ctx, b) {
+				out.Browsers = append(out.Browsers, browserOf(b, waiting[b.ID]))
 			}
-			return out, nil
-		})
-	desk.Show(d, d.Op("list-browsers", http.MethodGet, "/v1/notices/browsers", desk.Read, "The browsers that are called, by whom they can be called"),
-		func(ctx context.Context, _ *struct{}) (api.CalledBrowsers, error) {
-			out := api.CalledBrowsers{Key: a.Notices.Key(), Browsers: []api.CalledBrowser{}}
-			all, waiting := a.Notices.Browsers()
-			for _, b := range all {
-				if mine(ctx, b) {
-					out.Browsers = append(out.Browsers, browserOf(b, waiting[b.ID]))
-				}
-			}
-			return out, nil
-		})
-	desk.Show(d, d.Op("call-browser", http.MethodPost, "/v1/notices/browsers", desk.Read, "Let a browser be called from now on; one that is called already is changed", 422),
-		func(ctx context.Context, in *struct{ Body api.CallBrowser }) (api.CalledBrowser, error) {
-			b := notices.Browser{Name: in.Body.Name, Endpoint: in.Body.Endpoint, Key: in.Body.Key, Secret: in.Body.Secret, By: guard.Caller(ctx)}
-			for _, k := range in.Body.Kinds {
-				b.Kinds = append(b.Kinds, notice.Kind(k))
-			}
-			if h := guard.Holder(ctx); h != nil {
-				b.Token, b.Account = h.ID, h.Account
-			}
-			b, err := a.Notices.Call(b)
-			return browserOf(b, 0), err
-		})
-	leave := desk.Answering(http.StatusNoContent, d.Op("leave-browser", http.MethodDelete, "/v1/notices/browsers/{id}", desk.Read, "Call a browser no more: one's own, or any by whoever keeps the host", 404))
-	desk.Do(d, leave, func(ctx context.Context, in *one) error {
+		}
+		return out, nil
+	})
+	desk.Show(d, ops.CallBrowser, func(ctx context.Context, in *ops.With[api.CallBrowser]) (api.CalledBrowser, error) {
+		b := notices.Browser{Name: in.Body.Name, Endpoint: in.Body.Endpoint, Key: in.Body.Key, Secret: in.Body.Secret, By: guard.Caller(ctx)}
+		for _, k := range in.Body.Kinds {
+			b.Kinds = append(b.Kinds, notice.Kind(k))
+		}
+		if h := guard.Holder(ctx); h != nil {
+			b.Token, b.Account = h.ID, h.Account
+		}
+		b, err := a.Notices.Call(b)
+		return browserOf(b, 0), err
+	})
+	desk.Do(d, ops.LeaveBrowser, func(ctx context.Context, in *ops.ID) error {
 		return a.own(ctx, in.ID, a.Notices.Leave)
 	})
-	try := desk.Answering(http.StatusAccepted, d.Op("try-browser", http.MethodPost, "/v1/notices/browsers/{id}/trial", desk.Read, "Call a browser now, to see whether notices arrive", 404, 429))
-	desk.Do(d, try, func(ctx context.Context, in *one) error {
+	desk.Do(d, ops.TryBrowser, func(ctx context.Context, in *ops.ID) error {
 		return a.own(ctx, in.ID, a.Notices.Try)
 	})
 }

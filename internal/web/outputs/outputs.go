@@ -6,6 +6,7 @@ import (
 	"net/http"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/host/outputs"
 	"diathermon/internal/web/desk"
 	"diathermon/internal/web/guard"
@@ -31,19 +32,14 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: outputs.ErrOutput, Status: http.StatusNotFound, Title: outputs.ErrOutput.Error()},
 		desk.Kind{Err: outputs.ErrLevel, Status: http.StatusUnprocessableEntity, Title: outputs.ErrLevel.Error()},
 	)
-	desk.Show(d, d.Op("list-outputs", http.MethodGet, "/v1/outputs", desk.Read, "Fans, lights and pins, with what each was last set to, and by whom"),
-		func(ctx context.Context, _ *struct{}) (api.Outputs, error) {
-			now, err := a.Bench(ctx)
-			return Of(now), err
-		})
-	desk.Show(d, d.Op("set-output", http.MethodPut, "/v1/outputs/{name}", desk.Operate, "Set a fan, a light or a pin", 404, 422, 503),
-		func(ctx context.Context, in *struct {
-			Name string `path:"name"`
-			Body api.OutputLevel
-		}) (api.Outputs, error) {
-			now, err := a.Host.Set(ctx, in.Name, in.Body.Level, guard.Caller(ctx))
-			return Of(now), err
-		})
+	desk.Show(d, ops.ListOutputs, func(ctx context.Context, _ *ops.Nothing) (api.Outputs, error) {
+		now, err := a.Bench(ctx)
+		return Of(now), err
+	})
+	desk.Show(d, ops.SetOutput, func(ctx context.Context, in *ops.NameWith[api.OutputLevel]) (api.Outputs, error) {
+		now, err := a.Host.Set(ctx, in.Name, in.Body.Level, guard.Caller(ctx))
+		return Of(now), err
+	})
 }
 
 // Of is how outputs stand, as the contract says it.

@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/core/access"
 	"diathermon/internal/core/bed"
 	core "diathermon/internal/core/queue"
 	"diathermon/internal/facts"
@@ -38,11 +40,6 @@ type Area struct {
 	Bed   Bed
 }
 
-// entry is the input of a call about one.
-type entry struct {
-	ID string `path:"id" doc:"Of the entry"`
-}
-
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
 	d.Know(
@@ -51,82 +48,74 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: core.ErrLong, Status: http.StatusConflict, Title: "the queue is full"},
 		desk.Kind{Err: core.ErrValue, Status: http.StatusUnprocessableEntity, Title: core.ErrValue.Error()},
 	)
-	desk.Show(d, d.Op("list-queue", http.MethodGet, "/v1/queue", desk.Read, "What waits to be printed, the next first, with what stands in its way"),
-		func(ctx context.Context, _ *struct{}) (api.Queue, error) {
-			waiting, err := a.Queue.Outlooks(ctx)
-			out := api.Queue{Entries: make([]api.QueueEntry, len(waiting))}
-			for i, o := range waiting {
-				out.Entries[i] = of(o.Entry)
-				out.Entries[i].Checks, out.Entries[i].Why = facts.Checks(o.Checks), o.Why
-			}
-			return out, err
-		})
-	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("add-queue-entry", http.MethodPost, "/v1/queue", desk.Start, "Let a file wait in turn", 404, 409, 422)),
-		func(ctx context.Context, in *struct{ Body api.AddEntry }) (api.QueueEntry, error) {
-			w := core.Wish{Copies: max(in.Body.Copies, 1), After: in.Body.After.UTC(), Soak: soakOf(in.Body.SoakSeconds), Slots: in.Body.Slots}
-			if in.Body.Around != nil {
-				if p := d.Lacking(ctx, desk.Operate); p != nil {
-					return api.QueueEntry{}, p
-				}
-				w.Around = runs.ToAround(*in.Body.Around)
-			}
-			e, _, err := a.Queue.Add(ctx, in.Body.File, guard.Caller(ctx), "", w)
-			return of(e), err
-		})
-	desk.Show(d, d.Op("change-queue-entry", http.MethodPatch, "/v1/queue/{id}", desk.Start, "Move an entry, or change how it is to be run", 403, 404, 422),
-		func(ctx context.Context, in *struct {
-			ID   string `path:"id" doc:"Of the entry"`
-			Body api.ChangeEntry
-		}) (api.QueueEntry, error) {
-			b := in.Body
-			if p := d.Lacking(ctx, desk.Operate); b.Around != nil && p != nil {
+	desk.Show(d, ops.ListQueue, func(ctx context.Context, _ *ops.Nothing) (api.Queue, error) {
+		waiting, err := a.Queue.Outlooks(ctx)
+		out := api.Queue{Entries: make([]api.QueueEntry, len(waiting))}
+		for i, o := range waiting {
+			out.Entries[i] = of(o.Entry)
+			out.Entries[i].Checks, out.Entries[i].Why = facts.Checks(o.Checks), o.Why
+		}
+		return out, err
+	})
+	desk.Show(d, ops.AddQueueEntry, func(ctx context.Context, in *ops.With[api.AddEntry]) (api.QueueEntry, error) {
+		w := core.Wish{Copies: max(in.Body.Copies, 1), After: in.Body.After.UTC(), Soak: soakOf(in.Body.SoakSeconds), Slots: in.Body.Slots}
+		if in.Body.Around != nil {
+			if p := d.Lacking(ctx, access.Operate); p != nil {
 				return api.QueueEntry{}, p
 			}
-			c := queue.Change{Before: b.Before}
-			if b.Copies != nil || b.After != nil || b.SoakSeconds != nil || b.Slots != nil || b.Around != nil {
-				c.Wish = func(w *core.Wish) {
-					if b.Copies != nil {
-						w.Copies = *b.Copies
-					}
-					if b.After != nil {
-						w.After = b.After.UTC()
-					}
-					if b.Slots != nil {
-						w.Slots = *b.Slots
-					}
-					if b.Around != nil {
-						w.Around = runs.ToAround(*b.Around)
-					}
-					if b.SoakSeconds != nil {
-						if w.Soak = nil; *b.SoakSeconds >= 0 {
-							w.Soak = soakOf(b.SoakSeconds)
-						}
+			w.Around = runs.ToAround(*in.Body.Around)
+		}
+		e, _, err := a.Queue.Add(ctx, in.Body.File, guard.Caller(ctx), "", w)
+		return of(e), err
+	})
+	desk.Show(d, ops.ChangeQueueEntry, func(ctx context.Context, in *ops.IDWith[api.ChangeEntry]) (api.QueueEntry, error) {
+		b := in.Body
+		if p := d.Lacking(ctx, access.Operate); b.Around != nil && p != nil {
+			return api.QueueEntry{}, p
+		}
+		c := queue.Change{Before: b.Before}
+		if b.Copies != nil || b.After != nil || b.SoakSeconds != nil || b.Slots != nil || b.Around != nil {
+			c.Wish = func(w *core.Wish) {
+				if b.Copies != nil {
+					w.Copies = *b.Copies
+				}
+				if b.After != nil {
+					w.After = b.After.UTC()
+				}
+				if b.Slots != nil {
+					w.Slots = *b.Slots
+				}
+				if b.Around != nil {
+					w.Around = runs.ToAround(*b.Around)
+				}
+				if b.SoakSeconds != nil {
+					if w.Soak = nil; *b.SoakSeconds >= 0 {
+						w.Soak = soakOf(b.SoakSeconds)
 					}
 				}
 			}
-			e, err := a.Queue.Change(in.ID, c)
-			return of(e), err
-		})
-	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("remove-queue-entry", http.MethodDelete, "/v1/queue/{id}", desk.Start, "Take an entry out", 404)),
-		func(_ context.Context, in *entry) error { return a.Queue.Remove(in.ID) })
-	desk.Show(d, desk.Answering(http.StatusCreated, d.Op("start-next", http.MethodPost, "/v1/queue/next", desk.Start, "Let the first entry begin; with clear also say that the bed is clear", 403, 404, 409, 422)),
-		func(ctx context.Context, in *struct{ Body api.StartNext }) (api.Run, error) {
-			b, by := in.Body, guard.Caller(ctx)
-			whys, err := runs.Overruling(ctx, d, b.Overrule)
-			if err != nil {
+		}
+		e, err := a.Queue.Change(in.ID, c)
+		return of(e), err
+	})
+	desk.Do(d, ops.RemoveQueueEntry, func(_ context.Context, in *ops.ID) error { return a.Queue.Remove(in.ID) })
+	desk.Show(d, ops.StartNext, func(ctx context.Context, in *ops.With[api.StartNext]) (api.Run, error) {
+		b, by := in.Body, guard.Caller(ctx)
+		whys, err := runs.Overruling(ctx, d, b.Overrule)
+		if err != nil {
+			return api.Run{}, err
+		}
+		if b.Clear {
+			if p := d.Lacking(ctx, access.Operate); p != nil {
+				return api.Run{}, p
+			}
+			if _, err := a.Bed.Say(ctx, bed.Clear, by, b.Seen); err != nil {
 				return api.Run{}, err
 			}
-			if b.Clear {
-				if p := d.Lacking(ctx, desk.Operate); p != nil {
-					return api.Run{}, p
-				}
-				if _, err := a.Bed.Say(ctx, bed.Clear, by, b.Seen); err != nil {
-					return api.Run{}, err
-				}
-			}
-			now, err := a.Queue.Next(ctx, b.ID, printing.Order{By: by, Overrule: whys})
-			return runs.NowOf(now), err
-		})
+		}
+		now, err := a.Queue.Next(ctx, b.ID, printing.Order{By: by, Overrule: whys})
+		return runs.NowOf(now), err
+	})
 }
 
 // soakOf is how long a bed soaks; nil: it does not.

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/routine"
 	"diathermon/internal/host/performing"
@@ -50,14 +51,6 @@ type Area struct {
 	Settle   func(ctx context.Context) // waits until what the host has told can be looked up
 }
 
-type named struct {
-	Name string `path:"name"`
-}
-
-type identified struct {
-	ID string `path:"id"`
-}
-
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
 	d.Know(
@@ -81,103 +74,81 @@ func (a Area) Mount(d *desk.Desk) {
 }
 
 func (a Area) mountTexts(d *desk.Desk) {
-	desk.Show(d, d.Op("list-routines", http.MethodGet, "/v1/routines", desk.Read, "Routines, with what each may do on this printer"),
-		func(ctx context.Context, _ *struct{}) (api.Routines, error) {
-			m, err := a.Host.Machine(ctx)
-			out := api.Routines{Routines: []api.Routine{}}
-			for _, e := range a.Routines.List() {
-				out.Routines = append(out.Routines, a.of(e, m))
-			}
-			return out, err
-		})
-	desk.Show(d, d.Op("get-routine", http.MethodGet, "/v1/routines/{name}", desk.Read, "A routine, with what it may do on this printer", 404),
-		func(ctx context.Context, in *named) (api.Routine, error) {
-			e, err := a.Routines.Entry(in.Name)
-			if err != nil {
-				return api.Routine{}, err
-			}
-			m, err := a.Host.Machine(ctx)
-			return a.of(e, m), err
-		})
-	desk.Show(d, d.Op("check-routine", http.MethodPost, "/v1/routines/check", desk.Read, "What a text would do as a routine, or what is wrong with it; nothing is stored", 422),
-		func(ctx context.Context, in *struct{ Body api.RoutineText }) (api.Routine, error) {
-			m, err := a.Host.Machine(ctx)
-			if err != nil {
-				return api.Routine{}, err
-			}
-			read, _, err := a.Routines.Check(in.Body.Text, m)
-			if err != nil {
-				return api.Routine{}, err
-			}
-			return a.of(store.Entry{Name: read.Name, Text: read.Text, Read: read}, m), nil
-		})
-	desk.Show(d, d.Op("store-routine", http.MethodPut, "/v1/routines/{name}", desk.Keep, "Store a routine; one of its name that comes with the host stays behind it", 409, 422),
-		func(ctx context.Context, in *struct {
-			Name string `path:"name"`
-			Body api.RoutineText
-		}) (api.Routine, error) {
-			m, err := a.Host.Machine(ctx)
-			if err != nil {
-				return api.Routine{}, err
-			}
-			e, _, err := a.Routines.Store(in.Name, in.Body.Text, m)
-			if err != nil {
-				return api.Routine{}, err
-			}
-			return a.of(e, m), nil
-		})
-	desk.Do(d, desk.Answering(http.StatusNoContent, d.Op("remove-routine", http.MethodDelete, "/v1/routines/{name}", desk.Keep, "Remove what the keeper has written; what comes with the host is there again", 404, 409)),
-		func(_ context.Context, in *named) error { return a.Routines.Remove(in.Name) })
+	desk.Show(d, ops.ListRoutines, func(ctx context.Context, _ *ops.Nothing) (api.Routines, error) {
+		m, err := a.Host.Machine(ctx)
+		out := api.Routines{Routines: []api.Routine{}}
+		for _, e := range a.Routines.List() {
+			out.Routines = append(out.Routines, a.of(e, m))
+		}
+		return out, err
+	})
+	desk.Show(d, ops.GetRoutine, func(ctx context.Context, in *ops.Name) (api.Routine, error) {
+		e, err := a.Routines.Entry(in.Name)
+		if err != nil {
+			return api.Routine{}, err
+		}
+		m, err := a.Host.Machine(ctx)
+		return a.of(e, m), err
+	})
+	desk.Show(d, ops.CheckRoutine, func(ctx context.Context, in *ops.With[api.RoutineText]) (api.Routine, error) {
+		m, err := a.Host.Machine(ctx)
+		if err != nil {
+			return api.Routine{}, err
+		}
+		read, _, err := a.Routines.Check(in.Body.Text, m)
+		if err != nil {
+			return api.Routine{}, err
+		}
+		return a.of(store.Entry{Name: read.Name, Text: read.Text, Read: read}, m), nil
+	})
+	desk.Show(d, ops.StoreRoutine, func(ctx context.Context, in *ops.NameWith[api.RoutineText]) (api.Routine, error) {
+		m, err := a.Host.Machine(ctx)
+		if err != nil {
+			return api.Routine{}, err
+		}
+		e, _, err := a.Routines.Store(in.Name, in.Body.Text, m)
+		if err != nil {
+			return api.Routine{}, err
+		}
+		return a.of(e, m), nil
+	})
+	desk.Do(d, ops.RemoveRoutine, func(_ context.Context, in *ops.Name) error { return a.Routines.Remove(in.Name) })
 }
 
 func (a Area) mountPerformances(d *desk.Desk) {
-	desk.Show(d, d.Op("perform-routine", http.MethodPost, "/v1/routines/{name}/performances", desk.Operate, "Perform a routine", 404, 409, 422, 503),
-		func(ctx context.Context, in *struct {
-			Name string `path:"name"`
-			Body api.Perform
-		}) (api.Performance, error) {
-			r, err := a.Routines.Routine(in.Name)
-			if err != nil {
-				return api.Performance{}, err
-			}
-			now, err := a.Host.Perform(ctx, r, a.Routines.Routine, in.Body.Values, guard.Caller(ctx))
-			return Of(now), err
-		})
-	desk.Show(d, d.Op("answer-question", http.MethodPost, "/v1/performances/{id}/answers", desk.Operate, "Answer what a routine asks", 409),
-		func(ctx context.Context, in *struct {
-			ID   string `path:"id"`
-			Body api.QuestionAnswer
-		}) (api.Performance, error) {
-			now, err := a.Host.Answer(ctx, in.ID, in.Body.Question, in.Body.Answer, guard.Caller(ctx))
-			return Of(now), err
-		})
-	desk.Show(d, d.Op("stop-performance", http.MethodPost, "/v1/performances/{id}/stop", desk.Operate, "Stop a routine, into the state that it names as safe", 409),
-		func(ctx context.Context, in *identified) (api.Performance, error) {
-			now, err := a.Host.Stop(ctx, in.ID, guard.Caller(ctx))
-			return Of(now), err
-		})
-	desk.Show(d, d.Op("list-performances", http.MethodGet, "/v1/performances", desk.Read, "Routines that were performed, the newest first"),
-		func(ctx context.Context, in *struct {
-			Before time.Time `query:"before" doc:"Only those that began before"`
-			Limit  int       `query:"limit" minimum:"1" maximum:"200" default:"50"`
-		}) (api.Performances, error) {
-			a.Settle(ctx)
-			all, err := a.Past.Performances(ctx, in.Before, in.Limit)
-			out := api.Performances{Performances: []api.Performance{}}
-			for _, p := range all {
-				out.Performances = append(out.Performances, pastOf(p))
-			}
-			return out, err
-		})
-	desk.Show(d, d.Op("get-performance", http.MethodGet, "/v1/performances/{id}", desk.Read, "A routine that was performed: its lines, and what was asked and answered", 404),
-		func(ctx context.Context, in *identified) (api.Performance, error) {
-			a.Settle(ctx)
-			p, err := a.Past.PerformanceOf(ctx, in.ID)
-			if errors.Is(err, fs.ErrNotExist) {
-				return api.Performance{}, &api.Problem{Status: http.StatusNotFound, Title: "there is no such performance"}
-			}
-			return pastOf(p), err
-		})
+	desk.Show(d, ops.PerformRoutine, func(ctx context.Context, in *ops.NameWith[api.Perform]) (api.Performance, error) {
+		r, err := a.Routines.Routine(in.Name)
+		if err != nil {
+			return api.Performance{}, err
+		}
+		now, err := a.Host.Perform(ctx, r, a.Routines.Routine, in.Body.Values, guard.Caller(ctx))
+		return Of(now), err
+	})
+	desk.Show(d, ops.AnswerQuestion, func(ctx context.Context, in *ops.IDWith[api.QuestionAnswer]) (api.Performance, error) {
+		now, err := a.Host.Answer(ctx, in.ID, in.Body.Question, in.Body.Answer, guard.Caller(ctx))
+		return Of(now), err
+	})
+	desk.Show(d, ops.StopPerformance, func(ctx context.Context, in *ops.ID) (api.Performance, error) {
+		now, err := a.Host.Stop(ctx, in.ID, guard.Caller(ctx))
+		return Of(now), err
+	})
+	desk.Show(d, ops.ListPerformances, func(ctx context.Context, in *ops.Past) (api.Performances, error) {
+		a.Settle(ctx)
+		all, err := a.Past.Performances(ctx, in.Before, in.Limit)
+		out := api.Performances{Performances: []api.Performance{}}
+		for _, p := range all {
+			out.Performances = append(out.Performances, pastOf(p))
+		}
+		return out, err
+	})
+	desk.Show(d, ops.GetPerformance, func(ctx context.Context, in *ops.ID) (api.Performance, error) {
+		a.Settle(ctx)
+		p, err := a.Past.PerformanceOf(ctx, in.ID)
+		if errors.Is(err, fs.ErrNotExist) {
+			return api.Performance{}, &api.Problem{Status: http.StatusNotFound, Title: "there is no such performance"}
+		}
+		return pastOf(p), err
+	})
 }
 
 // of is a routine as the contract says it.

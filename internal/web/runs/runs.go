@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/core/access"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/stock"
@@ -90,120 +92,91 @@ func (a Area) Mount(d *desk.Desk) {
 	a.mountPickUp(d)
 }
 
-// runID is the input of a call about one run.
-type runID struct {
-	ID string `path:"id" doc:"The run's ID"`
-}
-
 func (a Area) mountRuns(d *desk.Desk) {
-	start := desk.Answering(http.StatusCreated, d.Op("start-run", http.MethodPost, "/v1/runs", desk.Start, "Start a file", 403, 404, 409, 422, 503))
-	desk.Handle(d, start, func(ctx context.Context, in *struct{ Body api.StartRun }) (*struct {
-		Location string `header:"Location"`
-		Body     api.Run
-	}, error) {
+	desk.Make(d, ops.StartRun, func(ctx context.Context, in *ops.With[api.StartRun]) (api.Run, string, error) {
 		whys, err := Overruling(ctx, d, in.Body.Overrule)
 		if err != nil {
-			return nil, err
+			return api.Run{}, "", err
 		}
-		if p := d.Lacking(ctx, desk.Operate); (in.Body.Trim != nil || in.Body.Before != nil || in.Body.After != nil) && p != nil {
-			return nil, p
+		if p := d.Lacking(ctx, access.Operate); (in.Body.Trim != nil || in.Body.Before != nil || in.Body.After != nil) && p != nil {
+			return api.Run{}, "", p
 		}
 		now, err := a.Host.Start(ctx, orderOf(in.Body, guard.Caller(ctx), whys))
 		if err != nil {
-			return nil, err
+			return api.Run{}, "", err
 		}
-		return &struct {
-			Location string `header:"Location"`
-			Body     api.Run
-		}{"/v1/runs/" + now.ID, NowOf(now)}, nil
+		return NowOf(now), "/v1/runs/" + now.ID, nil
 	})
 
-	desk.Show(d, d.Op("get-around", http.MethodGet, "/v1/printer/around", desk.Read, "The routines that are performed around every run"),
-		func(context.Context, *struct{}) (api.Around, error) { return AroundOf(a.Around.Around()), nil })
-	desk.Show(d, d.Op("set-around", http.MethodPut, "/v1/printer/around", desk.Keep, "Say which routines are performed around every run", 422),
-		func(_ context.Context, in *struct{ Body api.Around }) (api.Around, error) {
-			err := a.Around.SetAround(*ToAround(in.Body))
-			return AroundOf(a.Around.Around()), err
-		})
+	desk.Show(d, ops.GetAround, func(context.Context, *ops.Nothing) (api.Around, error) { return AroundOf(a.Around.Around()), nil })
+	desk.Show(d, ops.SetAround, func(_ context.Context, in *ops.With[api.Around]) (api.Around, error) {
+		err := a.Around.SetAround(*ToAround(in.Body))
+		return AroundOf(a.Around.Around()), err
+	})
 
-	desk.Show(d, d.Op("list-runs", http.MethodGet, "/v1/runs", desk.Read, "List runs, the newest first"),
-		func(ctx context.Context, in *struct {
-			Before time.Time `query:"before" doc:"Only runs created before then"`
-			Limit  int       `query:"limit" default:"50" minimum:"1" maximum:"500"`
-		}) (api.Runs, error) {
-			a.Settle(ctx)
-			kept, err := a.Log.Runs(ctx, in.Before, in.Limit)
-			if err != nil {
-				return api.Runs{}, err
+	desk.Show(d, ops.ListRuns, func(ctx context.Context, in *ops.Past) (api.Runs, error) {
+		a.Settle(ctx)
+		kept, err := a.Log.Runs(ctx, in.Before, in.Limit)
+		if err != nil {
+			return api.Runs{}, err
+		}
+		now, err := a.Host.State(ctx)
+		if err != nil {
+			return api.Runs{}, err
+		}
+		out := api.Runs{Runs: make([]api.Run, 0, len(kept))}
+		for _, r := range kept {
+			if now != nil && now.ID == r.ID {
+				out.Runs = append(out.Runs, NowOf(*now))
+				continue
 			}
-			now, err := a.Host.State(ctx)
+			out.Runs = append(out.Runs, Of(r))
+		}
+		return out, nil
+	})
+
+	desk.Show(d, ops.GetRun, func(ctx context.Context, in *ops.ID) (api.Run, error) {
+		now, err := a.Host.State(ctx)
+		if err == nil && now != nil && now.ID == in.ID {
+			return NowOf(*now), nil
+		}
+		kept, err := a.Log.Run(ctx, in.ID)
+		if err != nil {
+			return api.Run{}, err
+		}
+		return Of(kept), nil
+	})
+
+	desk.Show(d, ops.TrimRun, func(ctx context.Context, in *ops.IDWith[api.ChangeTrim]) (api.Run, error) {
+		now, err := a.Host.Trim(ctx, in.ID, changeOf(in.Body), guard.Caller(ctx))
+		return NowOf(now), err
+	})
+
+	desk.Show(d, ops.SetUntil, func(ctx context.Context, in *ops.IDWith[api.SetUntil]) (api.Run, error) {
+		now, err := a.Host.Until(ctx, in.ID, printing.Place{Layer: in.Body.Layer, Height: in.Body.Height, End: in.Body.End}, guard.Caller(ctx))
+		return NowOf(now), err
+	})
+	desk.Show(d, ops.DropUntil, func(ctx context.Context, in *ops.ID) (api.Run, error) {
+		now, err := a.Host.Onward(ctx, in.ID)
+		return NowOf(now), err
+	})
+
+	for _, control := range []struct {
+		op  ops.Op[ops.ID, api.Run]
+		act func(Host, context.Context, string) (printing.Now, error)
+	}{{ops.HoldRun, Host.Hold}, {ops.ResumeRun, Host.Resume}, {ops.StopRun, Host.Stop}} {
+		desk.Show(d, control.op, func(ctx context.Context, in *ops.ID) (api.Run, error) {
+			now, err := control.act(a.Host, ctx, in.ID)
 			if err != nil {
-				return api.Runs{}, err
-			}
-			out := api.Runs{Runs: make([]api.Run, 0, len(kept))}
-			for _, r := range kept {
-				if now != nil && now.ID == r.ID {
-					out.Runs = append(out.Runs, NowOf(*now))
-					continue
+				if _, missing := a.Log.Run(ctx, in.ID); missing != nil && d.Of(err).Status == http.StatusConflict {
+					a.Settle(ctx)
+					if _, missing = a.Log.Run(ctx, in.ID); missing != nil {
+						err = missing
+					}
 				}
-				out.Runs = append(out.Runs, Of(r))
-			}
-			return out, nil
-		})
-
-	desk.Show(d, d.Op("get-run", http.MethodGet, "/v1/runs/{id}", desk.Read, "One run", 404),
-		func(ctx context.Context, in *runID) (api.Run, error) {
-			now, err := a.Host.State(ctx)
-			if err == nil && now != nil && now.ID == in.ID {
-				return NowOf(*now), nil
-			}
-			kept, err := a.Log.Run(ctx, in.ID)
-			if err != nil {
 				return api.Run{}, err
 			}
-			return Of(kept), nil
+			return NowOf(now), nil
 		})
-
-	desk.Show(d, d.Op("trim-run", http.MethodPatch, "/v1/runs/{id}/trim", desk.Operate, "Let a run's lines differ from its file's from the next one on; what is left out stays", 404, 409, 422),
-		func(ctx context.Context, in *struct {
-			ID   string `path:"id" doc:"The run's ID"`
-			Body api.ChangeTrim
-		}) (api.Run, error) {
-			now, err := a.Host.Trim(ctx, in.ID, changeOf(in.Body), guard.Caller(ctx))
-			return NowOf(now), err
-		})
-
-	desk.Show(d, d.Op("set-until", http.MethodPut, "/v1/runs/{id}/until", desk.Operate, "Let a run be held, or end, at a layer or a height", 404, 409, 422),
-		func(ctx context.Context, in *struct {
-			ID   string `path:"id" doc:"The run's ID"`
-			Body api.SetUntil
-		}) (api.Run, error) {
-			now, err := a.Host.Until(ctx, in.ID, printing.Place{Layer: in.Body.Layer, Height: in.Body.Height, End: in.Body.End}, guard.Caller(ctx))
-			return NowOf(now), err
-		})
-	desk.Show(d, d.Op("drop-until", http.MethodDelete, "/v1/runs/{id}/until", desk.Operate, "Let it go on to its file's end", 404, 409),
-		func(ctx context.Context, in *runID) (api.Run, error) {
-			now, err := a.Host.Onward(ctx, in.ID)
-			return NowOf(now), err
-		})
-
-	control := func(verb, summary string, act func(Host, context.Context, string) (printing.Now, error)) {
-		desk.Show(d, d.Op(verb+"-run", http.MethodPost, "/v1/runs/{id}/"+verb, desk.Operate, summary, 404, 409),
-			func(ctx context.Context, in *runID) (api.Run, error) {
-				now, err := act(a.Host, ctx, in.ID)
-				if err != nil {
-					if _, missing := a.Log.Run(ctx, in.ID); missing != nil && d.Of(err).Status == http.StatusConflict {
-						a.Settle(ctx)
-						if _, missing = a.Log.Run(ctx, in.ID); missing != nil {
-							err = missing
-						}
-					}
-					return api.Run{}, err
-				}
-				return NowOf(now), nil
-			})
 	}
-	control("hold", "Keep the file's lines back; the moves that the printer has already are made", Host.Hold)
-	control("resume", "Let a held run go on", Host.Resume)
-	control("stop", "End a run early, with heaters and fan off", Host.Stop)
 }

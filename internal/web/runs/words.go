@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/access"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
@@ -184,7 +185,7 @@ func Overruling(ctx context.Context, d *desk.Desk, all []api.Overrule) (map[pref
 	if len(all) == 0 {
 		return nil, nil
 	}
-	if p := d.Lacking(ctx, desk.Operate); p != nil {
+	if p := d.Lacking(ctx, access.Operate); p != nil {
 		return nil, p
 	}
 	whys := map[preflight.Kind]string{}

@@ -5,6 +5,7 @@ import (
 	"net/http"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/host"
 	"diathermon/internal/web/desk"
@@ -24,21 +25,18 @@ func (a Area) describe(d *desk.Desk) {
 		desk.Kind{Err: machine.ErrDecided, Status: http.StatusConflict, Title: machine.ErrDecided.Error()},
 		desk.Kind{Err: host.ErrUnderWay, Status: http.StatusConflict, Title: host.ErrUnderWay.Error()},
 	)
-	desk.Show(d, d.Op("get-printer", http.MethodGet, "/v1/printer", desk.Read, "How the printer is described, and who decides what of it"),
-		func(ctx context.Context, _ *struct{}) (api.Described, error) { return a.described(ctx) })
-	desk.Show(d, d.Op("describe-printer", http.MethodPatch, "/v1/printer", desk.Keep, "Say more of the printer; it holds from the next start of the host on, or once it is taken up", 409, 422),
-		func(ctx context.Context, in *struct{ Body api.DescribePrinter }) (api.Described, error) {
-			guide := machine.Guide{}
-			if g := in.Body.Guide; g != nil {
-				guide = machine.Guide{State: machine.GuideState(g.State), Step: g.Step}
-			}
-			if err := a.Describing.Say(said(in.Body.Description), guide); err != nil {
-				return api.Described{}, err
-			}
-			return a.described(ctx)
-		})
-	up := desk.Answering(http.StatusAccepted, d.Op("take-up-printer", http.MethodPost, "/v1/printer/take-up", desk.Keep, "Let the host begin anew as the printer is described now; not while anything is under way or heated. It is away for some seconds", 409))
-	desk.Do(d, up, func(ctx context.Context, _ *struct{}) error { return a.Describing.TakeUp(ctx) })
+	desk.Show(d, ops.GetPrinter, func(ctx context.Context, _ *ops.Nothing) (api.Described, error) { return a.described(ctx) })
+	desk.Show(d, ops.DescribePrinter, func(ctx context.Context, in *ops.With[api.DescribePrinter]) (api.Described, error) {
+		guide := machine.Guide{}
+		if g := in.Body.Guide; g != nil {
+			guide = machine.Guide{State: machine.GuideState(g.State), Step: g.Step}
+		}
+		if err := a.Describing.Say(said(in.Body.Description), guide); err != nil {
+			return api.Described{}, err
+		}
+		return a.described(ctx)
+	})
+	desk.Do(d, ops.TakeUpPrinter, func(ctx context.Context, _ *ops.Nothing) error { return a.Describing.TakeUp(ctx) })
 }
 
 func (a Area) described(ctx context.Context) (api.Described, error) {

@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/doors/dav"
 	"diathermon/internal/doors/folder"
@@ -40,25 +41,23 @@ type Area struct {
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
 	a.describe(d)
-	desk.Show(d, d.Op("try-connection", http.MethodGet, "/v1/trial", desk.Send, "What a program that was just connected wants to know: whether its token is good and the printer ready"),
-		func(ctx context.Context, _ *struct{}) (api.Trial, error) {
-			h := guard.Holder(ctx)
-			out := api.Trial{Name: h.Caller(), Scopes: h.May(), Printer: a.Printer.Name}
-			now, err := a.Host.Bench(ctx)
-			if err != nil {
-				return out, err
-			}
-			out.Why, out.Do = notReady(now)
-			out.Ready = out.Why == ""
-			return out, nil
-		})
-	desk.Show(d, d.Op("get-addresses", http.MethodGet, "/v1/addresses", desk.Read, "Where other devices reach the host, and by which doors files come"),
-		func(context.Context, *struct{}) (api.Addresses, error) { return a.addresses(), nil })
-	code := d.Op("get-address-code", http.MethodGet, "/v1/addresses/code", desk.Read, "An address of the host as a QR code, for a phone's camera", 404)
+	desk.Show(d, ops.TryConnection, func(ctx context.Context, _ *ops.Nothing) (api.Trial, error) {
+		h := guard.Holder(ctx)
+		out := api.Trial{Name: h.Caller(), Scopes: h.May(), Printer: a.Printer.Name}
+		now, err := a.Host.Bench(ctx)
+		if err != nil {
+			return out, err
+		}
+		out.Why, out.Do = notReady(now)
+		out.Ready = out.Why == ""
+		return out, nil
+	})
+	desk.Show(d, ops.GetAddresses, func(context.Context, *ops.Nothing) (api.Addresses, error) { return a.addresses(), nil })
+	code := d.Describe(ops.GetAddressCode.Call)
 	code.Responses = map[string]*huma.Response{"200": {Description: "The code", Content: map[string]*huma.MediaType{"image/svg+xml": {Schema: &huma.Schema{Type: "string"}}}}}
 	code.Parameters = []*huma.Param{{Name: "url", In: "query", Description: "One of the addresses; without it the first", Schema: &huma.Schema{Type: "string"}}}
 	d.Raw(code, "", a.code)
-	own := d.Op("get-certificate", http.MethodGet, "/v1/addresses/certificate", desk.Read, "The host's certificate, for programs and devices that are to trust it", 404)
+	own := d.Describe(ops.GetCertificate.Call)
 	own.Responses = map[string]*huma.Response{"200": {Description: "The certificate, as PEM (RFC 7468)", Content: map[string]*huma.MediaType{"application/x-pem-file": {Schema: &huma.Schema{Type: "string"}}}}}
 	d.Raw(own, "", a.certificate)
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/survey"
 	"diathermon/internal/web/desk"
@@ -20,14 +21,14 @@ func (a Area) mountDrawings(d *desk.Desk) {
 	d.Know(
 		desk.Kind{Err: survey.ErrNothing, Status: http.StatusNotFound, Title: "there is nothing to draw"},
 	)
-	picture := servesRanges(d, "get-file-picture", "/v1/shelf/{name}/picture", "A picture of what a file lays down, drawn from its moves, with its printer's name and colour, and ETag", "image/png", []int{400, 404},
+	picture := servesRanges(d, ops.GetFilePicture.Call, "image/png",
 		&huma.Param{Name: "size", In: "query", Description: "Pixels of a side at the least: the next of 64, 256 and 800 is sent", Schema: &huma.Schema{Type: "integer"}})
 	drawn := func(op huma.Operation) huma.Operation {
 		op.Responses["204"] = &huma.Response{Description: "It has not been drawn yet"}
 		return op
 	}
 	d.Raw(drawn(picture), "", a.picture)
-	d.Raw(drawn(servesRanges(d, "get-file-layers", "/v1/shelf/{name}/layers", "Every stroke of a file by layer, in the compact form of docs/layers.md, with Range and ETag", "application/vnd.diathermon.layers", []int{404})), "", a.layers)
+	d.Raw(drawn(servesRanges(d, ops.GetFileLayers.Call, "application/vnd.diathermon.layers")), "", a.layers)
 }
 
 // drawing serves what open opens of the file that is asked for.

@@ -15,6 +15,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
+	"diathermon/internal/core/access"
 	"diathermon/internal/doors"
 	"diathermon/internal/facts"
 	"diathermon/internal/shelf"
@@ -24,8 +26,8 @@ import (
 )
 
 // upload describes and mounts one way to store a file.
-func (a Area) upload(d *desk.Desk, id, method, path, pattern, summary, media string, handler func(http.ResponseWriter, *http.Request) error) {
-	op := d.Op(id, method, path, desk.Send, summary, 400, 409, 413, 422, 507)
+func (a Area) upload(d *desk.Desk, c ops.Call, pattern, media string, handler func(http.ResponseWriter, *http.Request) error) {
+	op := d.Describe(c)
 	stored := &huma.Response{
 		Description: "Stored; with then=print also started and with then=queue waiting, or why not",
 		Content:     map[string]*huma.MediaType{"application/json": {Schema: d.Schema(api.Stored{})}},
@@ -34,7 +36,7 @@ func (a Area) upload(d *desk.Desk, id, method, path, pattern, summary, media str
 	same := *stored
 	same.Description = "The same bytes were there already"
 	op.Responses = map[string]*huma.Response{"201": stored, "200": &same}
-	if method == http.MethodPut {
+	if op.Method == http.MethodPut {
 		op.Responses["202"] = &huma.Response{Description: "The piece is here; the rest is to follow", Content: map[string]*huma.MediaType{"application/json": {Schema: d.Schema(api.Beginning{})}}}
 		op.Parameters = append(op.Parameters, &huma.Param{Name: "Content-Range", In: "header", Description: "RFC 9110; which bytes of the file these are, as bytes FIRST-LAST/SIZE", Schema: &huma.Schema{Type: "string"}})
 	}
@@ -56,13 +58,12 @@ func (a Area) upload(d *desk.Desk, id, method, path, pattern, summary, media str
 
 // mountIntake mounts the ways to store a file.
 func (a Area) mountIntake(d *desk.Desk) {
-	a.upload(d, "put-file", http.MethodPut, "/v1/shelf/{name}", "/v1/shelf/*", "Store a file, sent as raw bytes; with Content-Range in pieces, of which each follows on the one before", "application/octet-stream", a.putFile)
-	a.upload(d, "post-file", http.MethodPost, "/v1/shelf", "/v1/shelf", "Store a file, sent as a form; the part with a file name is taken, whatever it is called; fields before it may say replace and then", "multipart/form-data", a.postFile)
-	desk.Show(d, d.Op("get-file-beginning", http.MethodGet, "/v1/shelf/{name}/beginning", desk.Send, "What is here of a file that this token has begun to send; go on from there with Content-Range", 400, 404),
-		func(ctx context.Context, in *name) (api.Beginning, error) {
-			b, err := a.Shelf.Begun(ctx, guard.Self(ctx), in.Name)
-			return api.Beginning{Name: in.Name, ReceivedBytes: b.Bytes, Digest: b.Digest}, err
-		})
+	a.upload(d, ops.PutFile.Call, "/v1/shelf/*", "application/octet-stream", a.putFile)
+	a.upload(d, ops.PostFile.Call, "", "multipart/form-data", a.postFile)
+	desk.Show(d, ops.GetFileBeginning, func(ctx context.Context, in *ops.Name) (api.Beginning, error) {
+		b, err := a.Shelf.Begun(ctx, guard.Self(ctx), in.Name)
+		return api.Beginning{Name: in.Name, ReceivedBytes: b.Bytes, Digest: b.Digest}, err
+	})
 }
 
 // coming tells of the files that are on their way.
@@ -190,7 +191,7 @@ func (a Area) store(w http.ResponseWriter, r *http.Request, asked url.Values, in
 		return &api.Problem{Status: http.StatusBadRequest, Title: fmt.Sprintf("then=%s is not known", asked.Get("then")), Detail: "use then=print or then=queue, or leave it out"}
 	}
 	if then.Starts() {
-		if p := a.lacking(r.Context(), desk.Start); p != nil {
+		if p := a.lacking(r.Context(), access.Start); p != nil {
 			return p
 		}
 	}

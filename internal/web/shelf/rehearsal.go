@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/facts"
@@ -26,30 +27,26 @@ type Stage interface {
 // mountRehearsal mounts the rehearsal of a file.
 func (a Area) mountRehearsal(d *desk.Desk) {
 	d.Know(desk.Kind{Err: rehearsal.ErrNone, Status: http.StatusNotFound, Title: "it was not rehearsed"})
-	const path = "/v1/shelf/{name}/rehearsal"
-	begin := desk.Answering(http.StatusAccepted, d.Op("rehearse-file", http.MethodPost, path, desk.Send, "Try a file on the stand-in printer, anew if it was tried before; the printer itself is left alone", 404))
-	desk.Show(d, begin, func(ctx context.Context, in *name) (api.Rehearsal, error) {
+	desk.Show(d, ops.RehearseFile, func(ctx context.Context, in *ops.Name) (api.Rehearsal, error) {
 		f, err := a.Shelf.Known(ctx, in.Name)
 		if err != nil {
 			return api.Rehearsal{}, err
 		}
 		return rehearsalOf(a.Stage.Begin(f)), nil
 	})
-	desk.ShowIfAny(d, d.Op("get-rehearsal", http.MethodGet, path, desk.Read, "How far the rehearsal of a file has come, and what came of it", 404),
-		func(ctx context.Context, in *name) (*api.Rehearsal, error) {
-			f, err := a.Shelf.Known(ctx, in.Name)
-			if err != nil {
-				return nil, err
-			}
-			r, err := a.Stage.Of(f)
-			if errors.Is(err, rehearsal.ErrNone) {
-				return nil, nil
-			}
-			out := rehearsalOf(r)
-			return &out, err
-		})
-	stop := desk.Answering(http.StatusNoContent, d.Op("stop-rehearsal", http.MethodDelete, path, desk.Send, "End the rehearsal of a file; one that is over stays as it is", 404))
-	desk.Do(d, stop, func(ctx context.Context, in *name) error {
+	desk.ShowIfAny(d, ops.GetRehearsal, func(ctx context.Context, in *ops.Name) (*api.Rehearsal, error) {
+		f, err := a.Shelf.Known(ctx, in.Name)
+		if err != nil {
+			return nil, err
+		}
+		r, err := a.Stage.Of(f)
+		if errors.Is(err, rehearsal.ErrNone) {
+			return nil, nil
+		}
+		out := rehearsalOf(r)
+		return &out, err
+	})
+	desk.Do(d, ops.StopRehearsal, func(ctx context.Context, in *ops.Name) error {
 		f, err := a.Shelf.Known(ctx, in.Name)
 		if err != nil {
 			return err

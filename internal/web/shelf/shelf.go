@@ -16,6 +16,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/preflight"
 	"diathermon/internal/core/run"
@@ -99,61 +100,42 @@ func (a Area) Mount(d *desk.Desk) {
 	a.mountFiles(d)
 }
 
-// name is the input of a call about one file.
-type name struct {
-	Name string `path:"name" doc:"Name on the shelf"`
-}
-
-// change is the input of a change of one.
-type change struct {
-	Name string `path:"name" doc:"Name on the shelf"`
-	Body api.ChangeFile
-}
-
 func (a Area) mountFiles(d *desk.Desk) {
 	a.mountIntake(d)
 
-	desk.Show(d, d.Op("list-files", http.MethodGet, "/v1/shelf", desk.Read, "List the files on the shelf"),
-		func(ctx context.Context, _ *struct{}) (api.Shelf, error) {
-			return a.list(ctx, time.Now())
-		})
+	desk.Show(d, ops.ListFiles, func(ctx context.Context, _ *ops.Nothing) (api.Shelf, error) {
+		return a.list(ctx, time.Now())
+	})
 
-	desk.Show(d, d.Op("get-file", http.MethodGet, "/v1/shelf/{name}", desk.Read, "What a file's moves amount to, and what stands between it and a start", 404),
-		func(ctx context.Context, in *struct {
-			Name  string `path:"name" doc:"Name on the shelf"`
-			Slots []int  `query:"slots" doc:"As it would be printed with its tools from these slots, tool 0 first"`
-		}) (api.File, error) {
-			f, err := a.Shelf.Known(ctx, in.Name)
-			if err != nil {
-				return api.File{}, err
-			}
-			if err := stock.Mapping(in.Slots).Check(f.Tools, a.Printer.Places()); err != nil {
-				return api.File{}, err
-			}
-			return a.whole(ctx, f, in.Slots)
-		})
+	desk.Show(d, ops.GetFile, func(ctx context.Context, in *ops.FileFrom) (api.File, error) {
+		f, err := a.Shelf.Known(ctx, in.Name)
+		if err != nil {
+			return api.File{}, err
+		}
+		if err := stock.Mapping(in.Slots).Check(f.Tools, a.Printer.Places()); err != nil {
+			return api.File{}, err
+		}
+		return a.whole(ctx, f, in.Slots)
+	})
 
-	desk.Show(d, d.Op("list-file-layers", http.MethodGet, "/v1/shelf/{name}/by-layer", desk.Read, "Time and filament of a file by layer", 404),
-		func(ctx context.Context, in *name) (api.FileLayers, error) {
-			f, err := a.Shelf.Known(ctx, in.Name)
-			return facts.ByLayer(f, a.Printer), err
-		})
+	desk.Show(d, ops.ListFileLayers, func(ctx context.Context, in *ops.Name) (api.FileLayers, error) {
+		f, err := a.Shelf.Known(ctx, in.Name)
+		return facts.ByLayer(f, a.Printer), err
+	})
 
-	desk.Show(d, d.Op("change-file", http.MethodPatch, "/v1/shelf/{name}", desk.Send, "Give a file another name, or tags; not another name while it runs", 400, 404, 409),
-		func(ctx context.Context, in *change) (api.File, error) {
-			c := shelf.Change{Name: in.Body.Name}
-			if in.Body.Tags != nil {
-				c.Tags = append([]string{}, *in.Body.Tags...)
-			}
-			f, err := a.Shelf.Change(ctx, in.Name, c)
-			if err != nil {
-				return api.File{}, err
-			}
-			return a.known(facts.Of(f, a.Printer), nil), nil
-		})
+	desk.Show(d, ops.ChangeFile, func(ctx context.Context, in *ops.NameWith[api.ChangeFile]) (api.File, error) {
+		c := shelf.Change{Name: in.Body.Name}
+		if in.Body.Tags != nil {
+			c.Tags = append([]string{}, *in.Body.Tags...)
+		}
+		f, err := a.Shelf.Change(ctx, in.Name, c)
+		if err != nil {
+			return api.File{}, err
+		}
+		return a.known(facts.Of(f, a.Printer), nil), nil
+	})
 
-	remove := desk.Answering(http.StatusNoContent, d.Op("remove-file", http.MethodDelete, "/v1/shelf/{name}", desk.Keep, "Take a file off the shelf; not while it runs", 404, 409))
-	desk.Do(d, remove, func(ctx context.Context, in *name) error {
+	desk.Do(d, ops.RemoveFile, func(ctx context.Context, in *ops.Name) error {
 		f, err := a.Shelf.Known(ctx, in.Name)
 		if err != nil {
 			return err
@@ -165,14 +147,14 @@ func (a Area) mountFiles(d *desk.Desk) {
 		return nil
 	})
 
-	d.Raw(servesRanges(d, "get-file-content", "/v1/shelf/{name}/content", "A file's bytes, with Range and ETag", "text/x-gcode", []int{404}), "", a.content)
+	d.Raw(servesRanges(d, ops.GetFileContent.Call, "text/x-gcode"), "", a.content)
 	a.mountDrawings(d)
 	a.mountRehearsal(d)
 }
 
 // servesRanges describes an operation that serves bytes of a file, or a range of them.
-func servesRanges(d *desk.Desk, id, path, summary, media string, errors []int, more ...*huma.Param) huma.Operation {
-	op := d.Op(id, http.MethodGet, path, desk.Read, summary, errors...)
+func servesRanges(d *desk.Desk, c ops.Call, media string, more ...*huma.Param) huma.Operation {
+	op := d.Describe(c)
 	op.Responses = map[string]*huma.Response{
 		"200": {Description: "The bytes", Content: map[string]*huma.MediaType{media: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}},
 		"206": {Description: "The range of the bytes that was asked for"},

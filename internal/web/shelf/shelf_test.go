@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/core/access"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/preflight"
@@ -27,7 +28,6 @@ import (
 	"diathermon/internal/rehearsal"
 	"diathermon/internal/shelf"
 	"diathermon/internal/survey"
-	"diathermon/internal/web/desk"
 	"diathermon/internal/web/runs"
 	area "diathermon/internal/web/shelf"
 	"diathermon/internal/web/webtest"
@@ -196,7 +196,7 @@ func TestADigestThatIsSentIsHandedOn(t *testing.T) {
 
 func TestAFileIsStartedOnlyByThoseWhoMay(t *testing.T) {
 	b := &board{outcome: shelf.Created}
-	c := mount(t, desk.Start, b)
+	c := mount(t, access.Start, b)
 	c.Refused("PUT", "/v1/shelf/x.gcode?then=print", "G28\n", 403, "this token may not do that")
 	c.Refused("PUT", "/v1/shelf/x.gcode?then=hope", "G28\n", 400, "then=hope is not known")
 	if len(b.arrived)+len(b.started) != 0 {
@@ -226,7 +226,7 @@ func TestAFileWaitsInTurn(t *testing.T) {
 	if c.Call("POST", "/v1/shelf", form, &stored, "Content-Type", "multipart/form-data; boundary=x"); stored.Place != 3 {
 		t.Errorf("by a field of a form: %+v", stored)
 	}
-	c = mount(t, desk.Start, b)
+	c = mount(t, access.Start, b)
 	c.Refused("PUT", "/v1/shelf/x.gcode?then=queue", "G28\n", 403, "this token may not do that")
 }
 

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/bounds"
 	"diathermon/internal/core/gcode"
 	"diathermon/internal/core/wire"
@@ -55,7 +56,7 @@ func (a Area) Mount(d *desk.Desk) {
 		desk.Kind{Err: capacity.ErrMeasure, Status: http.StatusConflict, Title: "it cannot be measured now what the printer can hold"},
 	)
 	a.mountWire(d)
-	op := desk.Archive(d.Op("get-recording", http.MethodGet, "/v1/wire/recording", desk.Read, "What the flight recorder holds: the last ten minutes of raw traffic, readings, positions and decisions, as a ZIP archive"))
+	op := desk.Archive(d.Describe(ops.GetRecording.Call))
 	d.Raw(op, "", func(w http.ResponseWriter, r *http.Request) error {
 		recording, err := a.Recorder.Recording(r.Context())
 		if err != nil {
@@ -67,34 +68,27 @@ func (a Area) Mount(d *desk.Desk) {
 }
 
 func (a Area) mountWire(d *desk.Desk) {
-	desk.Show(d, d.Op("say", http.MethodPost, "/v1/wire", desk.Operate, "Say a line and get the printer's reply; setpoints are bounded and a running print is not disturbed", 409, 422, 503),
-		func(ctx context.Context, in *struct{ Body api.SayLine }) (api.Said, error) {
-			wait, cancel := context.WithTimeout(ctx, sayWait)
-			defer cancel()
-			said, err := a.Hand.Say(wait, in.Body.Line)
-			if err != nil {
-				return api.Said{}, err
-			}
-			reply := said.Reply
-			if reply == nil {
-				reply = []string{}
-			}
-			return api.Said{Line: said.Line, Reply: reply, Taken: said.Taken}, nil
-		})
+	desk.Show(d, ops.Say, func(ctx context.Context, in *ops.With[api.SayLine]) (api.Said, error) {
+		wait, cancel := context.WithTimeout(ctx, sayWait)
+		defer cancel()
+		said, err := a.Hand.Say(wait, in.Body.Line)
+		if err != nil {
+			return api.Said{}, err
+		}
+		reply := said.Reply
+		if reply == nil {
+			reply = []string{}
+		}
+		return api.Said{Line: said.Line, Reply: reply, Taken: said.Taken}, nil
+	})
 
-	desk.Show(d, d.Op("get-wire", http.MethodGet, "/v1/wire", desk.Read, "Recent traffic, the oldest line first"),
-		func(_ context.Context, in *struct {
-			Since uint64 `query:"since" doc:"Only lines after this sequence number"`
-			Limit int    `query:"limit" default:"200" minimum:"1" maximum:"4000" doc:"At most so many, the newest"`
-		}) (api.Wire, error) {
-			return linesOf(a.Traffic.Since(in.Since, in.Limit)), nil
-		})
+	desk.Show(d, ops.GetWire, func(_ context.Context, in *ops.Traffic) (api.Wire, error) {
+		return linesOf(a.Traffic.Since(in.Since, in.Limit)), nil
+	})
 
-	desk.Show(d, d.Op("list-commands", http.MethodGet, "/v1/wire/commands", desk.Read, "What is known of the commands that the open firmwares share: what each does, its parameters and their units, an example"),
-		func(context.Context, *struct{}) (api.Commands, error) { return commands(), nil })
+	desk.Show(d, ops.ListCommands, func(context.Context, *ops.Nothing) (api.Commands, error) { return commands(), nil })
 
-	measure := desk.Answering(http.StatusAccepted, d.Op("measure-wire", http.MethodPost, "/v1/wire/measure", desk.Operate, "Measure anew what the printer can hold, while it is cold and has nothing to do; the bench tells the outcome in some ten seconds", 409))
-	desk.Do(d, measure, func(ctx context.Context, _ *struct{}) error {
+	desk.Do(d, ops.MeasureWire, func(ctx context.Context, _ *ops.Nothing) error {
 		return a.Capacity.Measure(ctx)
 	})
 }
