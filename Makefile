@@ -1,6 +1,6 @@
 # The console is built into the binary, so it comes first.
 CONSOLE := internal/web/console/index.html
-CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name '*.gen.d.ts') console/index.html console/vite.config.js console/tsconfig.json docs/openapi.json
+CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name '*.gen.*') console/scripts/settable.js console/index.html console/vite.config.js console/tsconfig.json docs/openapi.json
 NODE_MODULES := console/node_modules/.package-lock.json
 ARGS ?=
 
@@ -80,7 +80,7 @@ screenshots: tools build ## make the pictures of docs/screenshots anew
 	go test -count=1 -timeout 15m -run TestScreenshots ./internal/e2e -shots ../../docs/screenshots
 
 clean: ## remove what was built
-	rm -rf bin console/node_modules console/src/api/schema.gen.d.ts internal/web/console/assets internal/web/console/index.html internal/web/console/favicon.svg
+	rm -rf bin console/node_modules console/src/api/*.gen.* internal/web/console/assets internal/web/console/index.html internal/web/console/favicon.svg
 
 # Go and Node are the two things that are not installed here.
 tools:

@@ -2,7 +2,7 @@ import vue from 'eslint-plugin-vue'
 import ts from 'typescript-eslint'
 
 export default ts.config(
-  { ignores: ['node_modules', 'src/api/schema.gen.d.ts'] },
+  { ignores: ['node_modules', 'src/api/*.gen.*'] },
   ...ts.configs.recommended,
   ...vue.configs['flat/recommended'],
   { files: ['**/*.vue'], languageOptions: { parserOptions: { parser: ts.parser } } },

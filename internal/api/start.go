@@ -100,11 +100,11 @@ type Slot struct {
 
 // LoadSlot says what is in a slot. Without a material nothing is.
 type LoadSlot struct {
-	Material string  `json:"material,omitempty" maxLength:"40"`
-	Colour   string  `json:"colour,omitempty" doc:"#rrggbb"`
+	Material string  `json:"material,omitempty"`
+	Colour   string  `json:"colour,omitempty"`
 	Diameter float64 `json:"diameter_mm,omitempty"`
-	Coldest  float64 `json:"coldest,omitempty" doc:"°C"`
-	Hottest  float64 `json:"hottest,omitempty" doc:"°C"`
+	Coldest  float64 `json:"coldest,omitempty"`
+	Hottest  float64 `json:"hottest,omitempty"`
 }
 
 // Changed is the event that tells that something else has changed: ask for it anew.

@@ -2,30 +2,40 @@ package api
 
 // Trim is how a run differs from its file. What is left out is as in the file.
 type Trim struct {
-	Heaters      map[string]float64 `json:"heaters,omitempty" doc:"K that are added to setpoints, by heater" example:"{\"nozzle0\":5}"`
-	First        map[string]float64 `json:"first_layer,omitempty" doc:"K that are added besides until the second layer begins"`
-	Speed        float64            `json:"speed_percent,omitempty" doc:"Of what lays plastic, in % of the file's: 10 to 300"`
-	Flow         float64            `json:"flow_percent,omitempty" doc:"Of the filament that is laid: 50 to 150"`
-	FanLeast     float64            `json:"fan_least_percent,omitempty" doc:"Of the part fan at least, where the file has it on"`
-	FanMost      float64            `json:"fan_most_percent,omitempty" doc:"At most"`
-	Height       float64            `json:"height_mm,omitempty" doc:"By which the nozzle is higher: -1 to 1"`
-	Acceleration float64            `json:"acceleration,omitempty" doc:"mm/s² at most, of what the file sets and of what the printer has"`
-	Skip         map[string]bool    `json:"skip,omitempty" doc:"Objects whose lines are left out, by key or name: true"`
+	Heaters map[string]float64 `json:"heaters,omitempty" example:"{\"nozzle0\":5}"`
+	First   map[string]float64 `json:"first_layer,omitempty"`
+	TrimNumbers
+	Skip map[string]bool `json:"skip,omitempty" doc:"Objects whose lines are left out, by key or name: true"`
+}
+
+// TrimNumbers are what of a Trim is one number; 0 is as in the file.
+type TrimNumbers struct {
+	Speed        float64 `json:"speed_percent,omitempty"`
+	Flow         float64 `json:"flow_percent,omitempty"`
+	FanLeast     float64 `json:"fan_least_percent,omitempty"`
+	FanMost      float64 `json:"fan_most_percent,omitempty"`
+	Height       float64 `json:"height_mm,omitempty"`
+	Acceleration float64 `json:"acceleration,omitempty"`
+}
+
+// TrimWanted is what is to be different about them.
+type TrimWanted struct {
+	Speed        *float64 `json:"speed_percent,omitempty"`
+	Flow         *float64 `json:"flow_percent,omitempty"`
+	FanLeast     *float64 `json:"fan_least_percent,omitempty"`
+	FanMost      *float64 `json:"fan_most_percent,omitempty"`
+	Height       *float64 `json:"height_mm,omitempty"`
+	Acceleration *float64 `json:"acceleration,omitempty"`
 }
 
 // ChangeTrim changes how a run differs from its file; what is left out stays. A
 // percentage of 100, and 0 of anything else, is as in the file.
 type ChangeTrim struct {
-	AsSliced     bool               `json:"as_sliced,omitempty" doc:"Everything is as in the file first"`
-	Heaters      map[string]float64 `json:"heaters,omitempty" doc:"K that are added to setpoints, by heater"`
-	First        map[string]float64 `json:"first_layer,omitempty" doc:"K that are added besides until the second layer begins"`
-	Speed        *float64           `json:"speed_percent,omitempty"`
-	Flow         *float64           `json:"flow_percent,omitempty"`
-	FanLeast     *float64           `json:"fan_least_percent,omitempty"`
-	FanMost      *float64           `json:"fan_most_percent,omitempty"`
-	Height       *float64           `json:"height_mm,omitempty"`
-	Acceleration *float64           `json:"acceleration,omitempty"`
-	Skip         map[string]bool    `json:"skip,omitempty" doc:"Whether an object is left out, by key or name"`
+	AsSliced bool               `json:"as_sliced,omitempty" doc:"Everything is as in the file first"`
+	Heaters  map[string]float64 `json:"heaters,omitempty" doc:"K that are added to setpoints, by heater"`
+	First    map[string]float64 `json:"first_layer,omitempty" doc:"K that are added besides until the second layer begins"`
+	TrimWanted
+	Skip map[string]bool `json:"skip,omitempty" doc:"Whether an object is left out, by key or name"`
 }
 
 // Until is where a run is to be held, or to end.

@@ -142,7 +142,7 @@ func demoCommand() *cli.Command {
 			c.Name("device")
 			c.Printer.Name, c.Printer.Colour = "Vesper", "#3f6f9c"
 			c.Printer.Width, c.Printer.Depth, c.Printer.Height = 230, 230, 240
-			c.Printer.Limits = service.Limits{Nozzle: 285, Bed: 110}
+			c.Printer.Limits.Nozzle, c.Printer.Limits.Bed = 285, 110
 			printer := simprinter.Vesper()
 			printer.Warp = cmd.Float("warp")
 			device, err := simprinter.Open(c.Device, printer)

@@ -109,7 +109,7 @@ func readFile(path string, config service.Config) (*inspect.File, error) {
 		}
 		in, name, stored = file, filepath.Base(path), info.ModTime()
 	}
-	return inspect.Read(in, name, stored, config.Printer.Machine(), config.Printer.Reading())
+	return inspect.Read(in, name, stored, config.Printer.Printer, config.Printer.Reading())
 }
 
 func drawTo(f *inspect.File, path string, number, pixels int) error {

@@ -12,6 +12,7 @@ import (
 	"diathermon/internal/api"
 	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
+	"diathermon/internal/core/stock"
 )
 
 // What is looked at before a start: the checks in words, the bed, what is loaded.
@@ -85,8 +86,10 @@ func slotsCommand() *cli.Command {
 		Commands: []*cli.Command{
 			{
 				Name: "load", Usage: "say what is loaded in a slot", ArgsUsage: "SLOT MATERIAL", Flags: []cli.Flag{
-					&cli.StringFlag{Name: "colour", Usage: "as `#RRGGBB`"}, &cli.FloatFlag{Name: "diameter", Usage: "in `MM`"},
-					&cli.FloatFlag{Name: "from", Usage: "the coldest that its nozzle may be, `°C`"}, &cli.FloatFlag{Name: "to", Usage: "the hottest, `°C`"},
+					&cli.StringFlag{Name: "colour", Usage: stock.Colour.About},
+					&cli.FloatFlag{Name: "diameter", Usage: stock.Diameter.Usage(), HideDefault: true},
+					&cli.FloatFlag{Name: "from", Usage: stock.Coldest.Usage(), HideDefault: true},
+					&cli.FloatFlag{Name: "to", Usage: stock.Hottest.Usage(), HideDefault: true},
 				},
 				Action: func(ctx context.Context, cmd *cli.Command) error {
 					args, err := arguments(cmd, 2, 2)

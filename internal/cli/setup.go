@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -12,91 +11,34 @@ import (
 	"diathermon/internal/api"
 	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
+	"diathermon/internal/core/machine"
 )
 
-// An aspect is one thing that is said of a printer.
-type aspect struct {
-	key, name, unit, usage string
-	none                   string // what 0 means; empty: 0
-	text                   func(*api.Description) **string
-	number                 func(*api.Description) **float64
-	count                  func(*api.Description) **int
+// aspectFlag is an aspect of the printer as an option.
+func aspectFlag(a machine.Aspect) cli.Flag {
+	name := strings.ReplaceAll(a.Name, "_", "-")
+	switch a.Said(new(machine.Description)).(type) {
+	case **float64:
+		return &cli.FloatFlag{Name: name, Usage: a.Usage(), HideDefault: true}
+	case **int:
+		return &cli.IntFlag{Name: name, Usage: a.Usage(), HideDefault: true}
+	}
+	return &cli.StringFlag{Name: name, Usage: a.Usage()}
 }
 
-// aspects are in the order in which they are shown.
-var aspects = []aspect{
-	{key: "device", name: "Port", usage: "`PATH` of its port; empty is the only one there", text: func(d *api.Description) **string { return &d.Device }},
-	{key: "name", name: "Name", usage: "`NAME` of the printer", text: func(d *api.Description) **string { return &d.Name }},
-	{key: "colour", name: "Colour", usage: "by which it is told from its neighbours, `#RRGGBB`", text: func(d *api.Description) **string { return &d.Colour }},
-	{key: "width", name: "Width", unit: "mm", usage: "`MM` that X goes", number: func(d *api.Description) **float64 { return &d.Width }},
-	{key: "depth", name: "Depth", unit: "mm", usage: "`MM` that Y goes", number: func(d *api.Description) **float64 { return &d.Depth }},
-	{key: "height", name: "Height", unit: "mm", usage: "`MM` that Z goes", number: func(d *api.Description) **float64 { return &d.Height }},
-	{key: "limit_nozzle", name: "Nozzle at most", unit: "°C", usage: "highest setpoint of a nozzle, `°C`", number: func(d *api.Description) **float64 { return &d.LimitNozzle }},
-	{key: "limit_bed", name: "Bed at most", unit: "°C", usage: "highest setpoint of the bed, `°C`; 0: it is not heated", none: "not heated", number: func(d *api.Description) **float64 { return &d.LimitBed }},
-	{key: "limit_chamber", name: "Chamber at most", unit: "°C", usage: "highest setpoint of the chamber, `°C`; 0: it is not heated", none: "not heated", number: func(d *api.Description) **float64 { return &d.LimitChamber }},
-	{key: "tools", name: "Tools", usage: "how many `TOOLS`", count: func(d *api.Description) **int { return &d.Tools }},
-	{key: "slots", name: "Slots", usage: "in how many `PLACES` filament is loaded; 0: as many as tools", none: "as many as tools", count: func(d *api.Description) **int { return &d.Slots }},
-	{key: "nozzle_diameter", name: "Nozzle", unit: "mm", usage: "diameter of the nozzle, `MM`", number: func(d *api.Description) **float64 { return &d.NozzleDiameter }},
-	{key: "filament_diameter", name: "Filament", unit: "mm", usage: "diameter of the filament, `MM`", number: func(d *api.Description) **float64 { return &d.FilamentDiameter }},
-	{key: "filament_density", name: "Its density", unit: "g/cm³", usage: "density of the filament, `G/CM³`", number: func(d *api.Description) **float64 { return &d.FilamentDensity }},
-	{key: "filament_price", name: "A kilogram of it", usage: "`PRICE` of a kilogram of filament", none: "not said", number: func(d *api.Description) **float64 { return &d.FilamentPrice }},
-	{key: "currency", name: "Currency", usage: "`CURRENCY` of prices", text: func(d *api.Description) **string { return &d.Currency }},
-}
-
-// in is the aspect of a description in words; empty: it is not said.
-func (a aspect) in(d *api.Description) string {
-	out := ""
-	switch {
-	case a.text != nil:
-		if v := *a.text(d); v != nil {
-			out = *v
-		}
-	case a.number != nil:
-		if v := *a.number(d); v != nil {
-			out = strconv.FormatFloat(*v, 'g', -1, 64)
-		}
-	default:
-		if v := *a.count(d); v != nil {
-			out = strconv.Itoa(*v)
-		}
-	}
-	if out == "0" && a.none != "" {
-		return a.none
-	}
-	if out != "" && a.unit != "" {
-		out += " " + a.unit
-	}
-	return out
-}
-
-// flag is the aspect as an option.
-func (a aspect) flag() cli.Flag {
-	name := strings.ReplaceAll(a.key, "_", "-")
-	switch {
-	case a.text != nil:
-		return &cli.StringFlag{Name: name, Usage: a.usage}
-	case a.number != nil:
-		return &cli.FloatFlag{Name: name, Usage: a.usage}
-	}
-	return &cli.IntFlag{Name: name, Usage: a.usage}
-}
-
-// take puts the option into a description, if it is given.
-func (a aspect) take(cmd *cli.Command, d *api.Description) bool {
-	name := strings.ReplaceAll(a.key, "_", "-")
+// takeAspect puts the option into a description, if it is given.
+func takeAspect(cmd *cli.Command, a machine.Aspect, d *machine.Description) bool {
+	name := strings.ReplaceAll(a.Name, "_", "-")
 	if !cmd.IsSet(name) {
 		return false
 	}
-	switch {
-	case a.text != nil:
-		v := cmd.String(name)
-		*a.text(d) = &v
-	case a.number != nil:
-		v := cmd.Float(name)
-		*a.number(d) = &v
-	default:
-		v := cmd.Int(name)
-		*a.count(d) = &v
+	switch to := a.Said(d).(type) {
+	case **string:
+		*to = new(cmd.String(name))
+	case **float64:
+		*to = new(cmd.Float(name))
+	case **int:
+		*to = new(cmd.Int(name))
 	}
 	return true
 }
@@ -106,8 +48,8 @@ var deciders = map[string]string{"file": "diathermon.toml or command line", "set
 
 func setupCommand() *cli.Command {
 	flags := []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "take-up", Usage: "let the host begin anew, so that it holds; not while anything is under way or heated"}}
-	for _, a := range aspects {
-		flags = append(flags, a.flag())
+	for _, a := range machine.Aspects {
+		flags = append(flags, aspectFlag(a))
 	}
 	return &cli.Command{
 		Name: "setup", Usage: "show how the printer is described, or say more of it", Flags: flags,
@@ -121,8 +63,8 @@ func setupCommand() *cli.Command {
 			}
 			var say api.DescribePrinter
 			more := false
-			for _, a := range aspects {
-				more = a.take(cmd, &say.Description) || more
+			for _, a := range machine.Aspects {
+				more = takeAspect(cmd, a, (*machine.Description)(&say.Description)) || more
 			}
 			var now api.Described
 			if more {
@@ -151,12 +93,13 @@ func setupCommand() *cli.Command {
 
 func showDescribed(w io.Writer, now api.Described, takes bool) error {
 	rows := [][]string{}
-	for _, a := range aspects {
-		told := a.in(&now.Told)
-		if told == a.in(&now.Printer) {
+	is, tells := machine.Description(now.Printer), machine.Description(now.Told)
+	for _, a := range machine.Aspects {
+		told := a.In(&tells)
+		if told == a.In(&is) {
 			told = ""
 		}
-		rows = append(rows, []string{a.name, a.in(&now.Printer), deciders[now.By[a.key]], told})
+		rows = append(rows, []string{a.Word, a.In(&is), deciders[now.By[a.Name]], told})
 	}
 	if err := table(w, []string{"Printer", "", "Decided by", "It tells itself"}, rows); err != nil {
 		return err

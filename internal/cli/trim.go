@@ -12,29 +12,28 @@ import (
 	"diathermon/internal/api"
 	"diathermon/internal/api/ops"
 	"diathermon/internal/client"
+	"diathermon/internal/core/trim"
 )
 
 // trims are the flags of how a run differs from its file.
 func trims() []cli.Flag {
-	return []cli.Flag{
+	flags := []cli.Flag{
 		&cli.StringSliceFlag{Name: "hotter", Usage: "add to a heater's setpoints, as `HEATER=K`: nozzle0=5, bed=-10"},
 		&cli.StringSliceFlag{Name: "first", Usage: "add besides until the second layer begins, as `HEATER=K`"},
-		&cli.FloatFlag{Name: "speed", Usage: "of what lays plastic, in `%` of the file's"},
-		&cli.FloatFlag{Name: "flow", Usage: "of the filament that is laid, in `%` of the file's"},
-		&cli.FloatFlag{Name: "fan-least", Usage: "part fan at least, where the file has it on, `%`"},
-		&cli.FloatFlag{Name: "fan-most", Usage: "part fan at most, `%`"},
-		&cli.FloatFlag{Name: "height", Usage: "by which the nozzle is higher than in the file, `MM`"},
 		&cli.StringSliceFlag{Name: "skip", Usage: "leave an `OBJECT` out, by its name or key (shelf show lists them); again for more"},
 		&cli.StringSliceFlag{Name: "print-again", Usage: "print an `OBJECT` that is left out"},
-		&cli.FloatFlag{Name: "acceleration", Usage: "of any move at most, `MM/S²`"},
 	}
+	for _, f := range trim.Fields {
+		flags = append(flags, &cli.FloatFlag{Name: f.Flag, Usage: f.Usage(), HideDefault: true})
+	}
+	return flags
 }
 
 // trimmed is what the flags say, and whether they say anything.
 func trimmed(cmd *cli.Command) (c api.ChangeTrim, said bool, err error) {
-	for flag, to := range map[string]**float64{"speed": &c.Speed, "flow": &c.Flow, "fan-least": &c.FanLeast, "fan-most": &c.FanMost, "height": &c.Height, "acceleration": &c.Acceleration} {
-		if v := cmd.Float(flag); cmd.IsSet(flag) {
-			*to, said = &v, true
+	for _, f := range trim.Fields {
+		if v := cmd.Float(f.Flag); cmd.IsSet(f.Flag) {
+			*f.In((*trim.Wanted)(&c.TrimWanted)), said = &v, true
 		}
 	}
 	for flag, to := range map[string]*map[string]float64{"hotter": &c.Heaters, "first": &c.First} {
@@ -63,13 +62,10 @@ func trimmed(cmd *cli.Command) (c api.ChangeTrim, said bool, err error) {
 
 // whole is a change of what is as in the file.
 func whole(c api.ChangeTrim) *api.Trim {
-	value := func(v *float64) float64 {
-		if v == nil {
-			return 0
-		}
-		return *v
+	return &api.Trim{
+		Skip: c.Skip, Heaters: c.Heaters, First: c.First,
+		TrimNumbers: api.TrimNumbers(trim.Wanted(c.TrimWanted).Of(trim.Numbers{})),
 	}
-	return &api.Trim{Skip: c.Skip, Heaters: c.Heaters, First: c.First, Speed: value(c.Speed), Flow: value(c.Flow), FanLeast: value(c.FanLeast), FanMost: value(c.FanMost), Height: value(c.Height), Acceleration: value(c.Acceleration)}
 }
 
 func trimCommand() *cli.Command {

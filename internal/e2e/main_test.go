@@ -112,7 +112,7 @@ func start(t testing.TB, printer simprinter.Config) *bench {
 	b.config.Pace, b.config.Unguarded, b.config.Unmeasured = printer.Warp, printer.Warp > 20, true
 	b.config.Printer.Name = "Vesper"
 	b.config.Printer.Width, b.config.Printer.Depth, b.config.Printer.Height = 230, 230, 240
-	b.config.Printer.Limits = service.Limits{Nozzle: 285, Bed: 110}
+	b.config.Printer.Limits.Nozzle, b.config.Printer.Limits.Bed = 285, 110
 	if printer.Name != "" {
 		b.plug(printer)
 	}

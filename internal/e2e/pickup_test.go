@@ -114,7 +114,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 				break
 			}
 			if trims {
-				if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: now.Run.ID, Body: api.ChangeTrim{Speed: ptr(float64(50 + 10*rng.IntN(10)))}}); err != nil && status(err) != 409 {
+				if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: now.Run.ID, Body: api.ChangeTrim{TrimWanted: api.TrimWanted{Speed: ptr(float64(50 + 10*rng.IntN(10)))}}}); err != nil && status(err) != 409 {
 					t.Fatal(err)
 				}
 			}

@@ -301,7 +301,7 @@ func TestServeNamesWhatIsInTheWay(t *testing.T) {
 		"a key that is none":    {[]string{"--config", file("a.toml", "devise = 'x'\n")}, 1, "devise"},
 		"a file that is broken": {[]string{"--config", file("b.toml", "baud = \n")}, 1, "line 1"},
 		"a missing file":        {[]string{"--config", "nowhere.toml"}, 1, "nowhere.toml"},
-		"an impossible limit":   {[]string{"--config", file("c.toml", "[printer.limits]\nnozzle = 9000\n")}, 1, "no printer is built"},
+		"an impossible limit":   {[]string{"--config", file("c.toml", "[printer.limits]\nnozzle = 9000\n")}, 1, "printer.limits.nozzle: nozzle at most cannot be 9000 °C: it can be 1 to 550 °C"},
 		"an address of none":    {[]string{"--listen", "somewhere"}, 1, "127.0.0.1:8437"},
 		"a database of none":    {[]string{"--database", "mysql://x", "--listen", "127.0.0.1:0"}, 1, "postgres://"},
 		"a database away":       {[]string{"--database", "postgres://x:y@127.0.0.1:1/z?connect_timeout=2", "--listen", "127.0.0.1:0"}, 1, "does not answer"},

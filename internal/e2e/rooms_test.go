@@ -27,7 +27,7 @@ var doors = map[string][]string{
 	"internal/core/queue":     {"internal/core/run"},
 	"internal/core/bed":       {},
 	"internal/core/trim":      {"internal/core"},
-	"internal/core/stock":     {"internal/core/gcode"},
+	"internal/core/stock":     {"internal/core/gcode", "internal/core/heat", "internal/core/settable"},
 	"internal/core/preflight": {"internal/core"},
 	"internal/core/bounds":    {"internal/core"},
 	"internal/core/machine":   {"internal/core"},
@@ -82,7 +82,7 @@ var doors = map[string][]string{
 	"internal/inspect":        {"internal/api", "internal/core", "internal/digest", "internal/facts"},
 	"internal/samples":        {},
 	"internal/web":            {"internal/api", "internal/core", "internal/doors/dav", "internal/doors/folder", "internal/host", "internal/people", "internal/port", "internal/seal"},
-	"internal/web/desk":       {"internal/api", "internal/core/access"},
+	"internal/web/desk":       {"internal/api", "internal/core/access", "internal/core/settable"},
 	"internal/web/webtest":    {"internal/api", "internal/web/desk"},
 	"internal/web/guard":      {"internal/api", "internal/core", "internal/gate", "internal/people", "internal/web/desk"},
 	"internal/web/live":       {"internal/api", "internal/host", "internal/web/desk", "internal/web/guard"},
@@ -101,7 +101,7 @@ var doors = map[string][]string{
 
 	"internal/client":  {"internal/api", "internal/core/legible", "internal/digest", "internal/seal"},
 	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/lean", "internal/notices", "internal/people", "internal/qrcode", "internal/queue", "internal/records", "internal/rehearsal", "internal/routines", "internal/seal", "internal/shelf", "internal/stock", "internal/survey", "internal/web"},
-	"internal/cli":     {"internal/api", "internal/client", "internal/core/access", "internal/core/legible", "internal/doors/announce", "internal/durable", "internal/facts", "internal/inspect", "internal/qrcode", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
+	"internal/cli":     {"internal/api", "internal/client", "internal/core/access", "internal/core/legible", "internal/core/machine", "internal/core/stock", "internal/core/trim", "internal/doors/announce", "internal/durable", "internal/facts", "internal/inspect", "internal/qrcode", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }
 

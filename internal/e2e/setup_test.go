@@ -95,17 +95,18 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 	})
 
 	for want, say := range map[string]api.Description{
-		"diathermon.toml":              {Depth: ptr(200.0)},
-		"width is -1":                  {Width: ptr(-1.0)},
-		"colour is":                    {Colour: ptr("red")},
-		"1 to 40":                      {Name: ptr("Al\ntair")},
-		"no fewer":                     {Tools: ptr(3), Slots: ptr(2)},
-		"no printer is built":          {LimitNozzle: ptr(900.0)},
-		"printer.currency is":          {Currency: ptr("\x1b[2J")},
-		"nobody can see":               {Name: ptr("Ves\u202eper")},
-		"printer.filament_diameter is": {FilamentDiameter: ptr(1e-320)},
-		"printer.width is":             {Width: ptr(1e-9)},
-		"printer.nozzle_diameter is":   {NozzleDiameter: ptr(1e-3)},
+		"diathermon.toml": {Depth: ptr(200.0)},
+		"width (X) cannot be -1 mm: it can be 10 to 10000 mm": {Width: ptr(-1.0)},
+		"colour is":      {Colour: ptr("red")},
+		"nobody can see": {Name: ptr("Al\ntair")},
+		"41 letters":     {Name: ptr(strings.Repeat("ü", 41))},
+		"no fewer":       {Tools: ptr(3), Slots: ptr(2)},
+		"printer.limits.nozzle: nozzle at most cannot be 900 °C": {HottestNozzle: ptr(900.0)},
+		"printer.currency: ":          {Currency: ptr("\x1b[2J")},
+		"that nobody can":             {Name: ptr("Ves\u202eper")},
+		"printer.filament_diameter: ": {Filament: ptr(1e-320)},
+		"printer.width: ":             {Width: ptr(1e-9)},
+		"printer.nozzle_diameter: ":   {Nozzle: ptr(1e-3)},
 	} {
 		if _, err := client.Call(context.Background(), b.Client, ops.DescribePrinter, ops.With[api.DescribePrinter]{Body: api.DescribePrinter{Description: say}}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", say, err, want)

@@ -69,7 +69,7 @@ func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 	if said("M109 S213") != 1 || said("M190 S56") != 1 || said("M104 T0 S210") != 1 {
 		t.Errorf("of what was to be heated %d, %d and %d times were said", said("M109 S213"), said("M190 S56"), said("M104 T0 S210"))
 	}
-	p.fails(6, "speed can be 10 to 300", "trim", "--speed", "5")
+	p.fails(6, "speed cannot be 5 %: it can be 10 to 300", "trim", "--speed", "5")
 	p.ok("flow 90 %", "trim", "--flow", "90")
 	if out := p.ok("speed 75 %", "trim", "--speed", "75"); !strings.Contains(out, "flow 90 %") || !strings.Contains(out, "nozzle +0.06 mm") { // what is not named stays
 		t.Errorf("then it is %q", out)
@@ -179,7 +179,7 @@ func TestARunIsAdjustedOnAPhone(t *testing.T) {
 	}
 	b.click(page, `[data-adjusting]`, `[aria-label="Speed +10 %"]`, `[aria-label="Speed +10 %"]`, `[aria-label="Nozzle higher +0.01 mm"]`)
 	b.until("all of it", func(now api.Bench) bool { return now.Run.Trim.Speed == 120 && now.Run.Trim.Height == 0.01 })
-	if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: b.until("the run", func(api.Bench) bool { return true }).Run.ID, Body: api.ChangeTrim{Flow: ptr(95.0)}}); err != nil { // somebody else
+	if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: b.until("the run", func(api.Bench) bool { return true }).Run.ID, Body: api.ChangeTrim{TrimWanted: api.TrimWanted{Flow: ptr(95.0)}}}); err != nil { // somebody else
 		t.Fatal(err)
 	}
 	b.click(page, `[data-undo]`)

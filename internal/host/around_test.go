@@ -237,7 +237,7 @@ func TestAHostThatEndsWhileARunIsPrepared(t *testing.T) {
 // that and have set the printer otherwise.
 func TestAPreparedRunDiffersAsItIsTo(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		r := ordered(t, samples.Coupon(3), printing.Order{Before: named("Warm", "Home"), Trim: trim.Trim{Heaters: map[heat.Heater]float64{heat.Bed: 5}, Flow: 50}})
+		r := ordered(t, samples.Coupon(3), printing.Order{Before: named("Warm", "Home"), Trim: trim.Trim{Heaters: map[heat.Heater]float64{heat.Bed: 5}, Numbers: trim.Numbers{Flow: 50}}})
 		r.untilState(2*time.Hour, run.Finished)
 		if r.at("M140 S65") < 0 || r.at(firstOfFile) >= 0 || r.at("M140 S40") < 0 {
 			t.Errorf("the bed was given 40, 65 and 60 °C at %d, %d, %d", r.at("M140 S40"), r.at("M140 S65"), r.at(firstOfFile))

@@ -61,7 +61,7 @@ func TestLimitsThatAFileSetsEndWithIt(t *testing.T) {
 		if _, err := r.Hand.Say(t.Context(), "M204 P800"); err != nil {
 			t.Fatal(err)
 		}
-		from := again(printing.Order{Trim: trim.Trim{Most: 300}})
+		from := again(printing.Order{Trim: trim.Trim{Numbers: trim.Numbers{Acceleration: 300}}})
 		if got := set(from); got != "M203 X300.00 Y300.00 Z12.00 E60.00; M204 P1000.00 R1500.00 T1500.00; M204 P800; M204 P300 T300; M204 P300 T300; M203 X80" {
 			t.Errorf("before the third it is %s", got)
 		}

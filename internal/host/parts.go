@@ -180,8 +180,8 @@ func New(c Config) *Host {
 
 // Told is what the printer has told of itself since it answers. It may be called from
 // anywhere.
-func (h *Host) Told(ctx context.Context) (machine.Told, error) {
-	var out machine.Told
+func (h *Host) Told(ctx context.Context) (machine.Description, error) {
+	var out machine.Description
 	err := h.loop.Ask(ctx, func() {
 		f := h.Link.Now().Firmware
 		size, filament := h.Settings.Size()

@@ -25,9 +25,9 @@ func TestAChangedRunsTimeIsPlannedAnew(t *testing.T) {
 		first, second trim.Trim
 	}{
 		{"as sliced", trim.Trim{}, trim.Trim{}},
-		{"half as fast", trim.Trim{Speed: 50}, trim.Trim{}},
-		{"three times as fast, and then as sliced", trim.Trim{Speed: 300}, trim.Trim{Speed: 100}},
-		{"gently, and then faster", trim.Trim{Most: 150}, trim.Trim{Most: 300, Speed: 150}},
+		{"half as fast", trim.Trim{Numbers: trim.Numbers{Speed: 50}}, trim.Trim{}},
+		{"three times as fast, and then as sliced", trim.Trim{Numbers: trim.Numbers{Speed: 300}}, trim.Trim{Numbers: trim.Numbers{Speed: 100}}},
+		{"gently, and then faster", trim.Trim{Numbers: trim.Numbers{Acceleration: 150}}, trim.Trim{Numbers: trim.Numbers{Acceleration: 300, Speed: 150}}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			files := []folder{shelfOf(t, part)}

@@ -42,7 +42,7 @@ func TestAChangeHoldsForLinesThatAreReadAhead(t *testing.T) {
 			r.t.Fatal(err)
 		}
 	}
-	colder := trim.Trim{Heaters: map[heat.Heater]float64{heat.Nozzle: -20}, FanHigh: 40}
+	colder := trim.Trim{Heaters: map[heat.Heater]float64{heat.Nozzle: -20}, Numbers: trim.Numbers{FanMost: 40}}
 	for _, ahead := range []int{0, 1, 3, 10, 20, 31, 40} {
 		for name, c := range map[string]struct {
 			meddle      func(*rig)

@@ -13,17 +13,14 @@ import (
 	"strings"
 	"time"
 	"unicode"
-	"unicode/utf8"
 
 	"github.com/BurntSushi/toml"
 	"github.com/adrg/xdg"
 
 	"diathermon/internal/core/heat"
-	"diathermon/internal/core/legible"
 	"diathermon/internal/core/machine"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
-	"diathermon/internal/core/stock"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/wire"
 	"diathermon/internal/host"
@@ -120,29 +117,8 @@ type Wire struct {
 
 // Printer is the configuration's [printer].
 type Printer struct {
-	Name             string   `toml:"name"`
-	Colour           string   `toml:"colour"` // #rrggbb by which it is told from its neighbours; empty: none
-	Width            float64  `toml:"width"`  // mm
-	Depth            float64  `toml:"depth"`  // mm
-	Height           float64  `toml:"height"` // mm
-	Tools            int      `toml:"tools"`
-	Slots            int      `toml:"slots"`             // where filament is loaded; 0: as many as tools
-	NozzleDiameter   float64  `toml:"nozzle_diameter"`   // mm
-	FilamentDiameter float64  `toml:"filament_diameter"` // mm
-	FilamentDensity  float64  `toml:"filament_density"`  // g/cm³
-	FilamentPrice    float64  `toml:"filament_price"`    // of a kilogram; 0: not said
-	Currency         string   `toml:"currency"`
-	Limits           Limits   `toml:"limits"`
-	Motion           Motion   `toml:"motion"`
-	Outputs          []Output `toml:"outputs"`
-}
-
-// Output is one of the configuration's [[printer.outputs]]: a fan, a light or a pin.
-type Output struct {
-	Name   string `toml:"name"`
-	Kind   string `toml:"kind"`   // fan, light or pin
-	Number int    `toml:"number"` // of the fan or the pin, as the firmware counts
-	Levels bool   `toml:"levels"` // it has levels between off and full
+	machine.Printer
+	Motion Motion `toml:"motion"`
 }
 
 // Motion is what the printer's axes can do, for the time that a file takes; 0 is what a
@@ -158,27 +134,16 @@ type Motion struct {
 	Moves        int        `toml:"planned_moves"` // that the firmware's planner holds
 }
 
-// Limits are the highest setpoints in °C; 0 where there is no such heater.
-type Limits struct {
-	Nozzle  float64 `toml:"nozzle"`
-	Bed     float64 `toml:"bed"`
-	Chamber float64 `toml:"chamber"`
-}
-
 // DefaultConfig is what holds where nothing else is said. Its limits are those
 // of a plain machine: raise them for yours.
 func DefaultConfig() Config {
 	return Config{
 		Listen: "127.0.0.1:8437", Announce: true, Data: dataFolder(),
-		Printer: Printer{
-			Name: machine.Unnamed, Width: 220, Depth: 220, Height: 250, Tools: 1,
-			NozzleDiameter: 0.4, FilamentDiameter: 1.75, FilamentDensity: 1.24,
-			Limits: Limits{Nozzle: 260, Bed: 100},
-		},
-		Hold:   Hold{Retract: 2, Lift: 10, Prime: 3, TravelFeed: 100, LiftFeed: 8, FilamentFeed: 25, NozzleHotFor: 10 * time.Minute},
-		PickUp: PickUp{BedWarmFor: 30 * time.Minute},
-		Wire:   Wire{Window: "auto"},
-		Heat:   Heat{UnusedFor: 30 * time.Minute, Flow: string(heat.FlowTell), PartOff: 40},
+		Printer: Printer{Printer: machine.Ordinary},
+		Hold:    Hold{Retract: 2, Lift: 10, Prime: 3, TravelFeed: 100, LiftFeed: 8, FilamentFeed: 25, NozzleHotFor: 10 * time.Minute},
+		PickUp:  PickUp{BedWarmFor: 30 * time.Minute},
+		Wire:    Wire{Window: "auto"},
+		Heat:    Heat{UnusedFor: 30 * time.Minute, Flow: string(heat.FlowTell), PartOff: 40},
 	}
 }
 
@@ -242,17 +207,14 @@ func (c *Config) Name(key string) {
 // Check says what of the configuration cannot be.
 func (c Config) Check() error {
 	p := c.Printer
-	positive := []struct {
-		key   string
-		value float64
-	}{
-		{"printer.width", p.Width}, {"printer.depth", p.Depth}, {"printer.height", p.Height}, {"printer.tools", float64(p.Tools)},
-		{"printer.limits.nozzle", p.Limits.Nozzle},
-		{"hold.travel_feed", c.Hold.TravelFeed}, {"hold.lift_feed", c.Hold.LiftFeed}, {"hold.filament_feed", c.Hold.FilamentFeed},
+	if err := p.Check(); err != nil {
+		return err
 	}
-	for _, v := range positive {
-		if !(v.value > 0) {
-			return fmt.Errorf("%s is %g: it must be above zero", v.key, v.value)
+	for key, v := range map[string]float64{
+		"travel_feed": c.Hold.TravelFeed, "lift_feed": c.Hold.LiftFeed, "filament_feed": c.Hold.FilamentFeed,
+	} {
+		if !(v > 0) {
+			return fmt.Errorf("hold.%s is %g: it must be above zero", key, v)
 		}
 	}
 	bounded := []struct {
@@ -264,7 +226,6 @@ func (c Config) Check() error {
 		{"hold.nozzle_hot_for", c.Hold.NozzleHotFor.Minutes(), 24 * 60}, {"pick_up.bed_warm_for", c.PickUp.BedWarmFor.Minutes(), 24 * 60},
 		{"heat.unused_for", c.Heat.UnusedFor.Minutes(), 24 * 60}, {"heat.part_off", c.Heat.PartOff, 100},
 		{"heat.keep", c.Heat.Keep.Hours(), 24 * 366 * 100},
-		{"printer.filament_price", p.FilamentPrice, 1e6},
 		{"printer.motion.print", p.Motion.Print, 1e5}, {"printer.motion.travel", p.Motion.Travel, 1e5}, {"printer.motion.retract", p.Motion.Retract, 1e5},
 		{"printer.motion.deviation", p.Motion.Deviation, 1}, {"printer.motion.planned_moves", float64(p.Motion.Moves), 64},
 		{"wire.receive_buffer", float64(c.Wire.ReceiveBuffer), 1 << 16}, {"wire.command_slots", float64(c.Wire.CommandSlots), 64},
@@ -282,21 +243,6 @@ func (c Config) Check() error {
 			return fmt.Errorf("%s is %g: it must be from 0 to %g", v.key, v.value, v.most)
 		}
 	}
-	between := []struct { // what no machine goes below either
-		key                string
-		value, least, most float64
-	}{
-		{"printer.width", p.Width, 10, 1e4}, {"printer.depth", p.Depth, 10, 1e4}, {"printer.height", p.Height, 10, 1e4},
-		{"printer.nozzle_diameter", p.NozzleDiameter, 0.05, 20}, {"printer.filament_diameter", p.FilamentDiameter, 0.5, 20}, {"printer.filament_density", p.FilamentDensity, 0.1, 50},
-	}
-	for _, v := range between {
-		if !(v.value >= v.least && v.value <= v.most) {
-			return fmt.Errorf("%s is %g: it must be from %g to %g", v.key, v.value, v.least, v.most)
-		}
-	}
-	if err := p.checkOutputs(); err != nil {
-		return err
-	}
 	switch {
 	case c.Wire.Window != "auto" && c.Wire.Window != "single" && c.Wire.Window != "wide":
 		return fmt.Errorf("wire.window is %q: use auto, single or wide", c.Wire.Window)
@@ -304,20 +250,6 @@ func (c Config) Check() error {
 		return fmt.Errorf("heat.flow is %q: use off, tell or hold", c.Heat.Flow)
 	case c.Baud < 0 || c.Baud > 4_000_000:
 		return fmt.Errorf("baud is %d: use the printer's rate, such as 115200, or 0 to find it", c.Baud)
-	case p.Tools > 16:
-		return fmt.Errorf("printer.tools is %d: at most 16 are possible", p.Tools)
-	case p.Slots < 0 || p.Slots > 16 || p.Slots > 0 && p.Slots < p.Tools:
-		return fmt.Errorf("printer.slots is %d: use 0 for as many as tools, or up to 16 and no fewer than tools", p.Slots)
-	case p.Limits.Nozzle > 550 || p.Limits.Bed > 250 || p.Limits.Chamber > 250 || p.Limits.Bed < 0 || p.Limits.Chamber < 0:
-		return fmt.Errorf("printer.limits are nozzle %g, bed %g, chamber %g: no printer is built for that", p.Limits.Nozzle, p.Limits.Bed, p.Limits.Chamber)
-	case p.Colour != "" && !stock.Coloured(p.Colour):
-		return fmt.Errorf("printer.colour is %q: it looks like #2f6f62, in small letters", p.Colour)
-	case strings.TrimSpace(p.Name) == "":
-		return errors.New("printer.name is empty: a name keeps several printers apart")
-	case legible.Line(p.Name) != p.Name:
-		return fmt.Errorf("printer.name is %q: there are characters in it that nobody can see", p.Name)
-	case legible.Line(p.Currency) != p.Currency || utf8.RuneCountInString(p.Currency) > 8:
-		return fmt.Errorf("printer.currency is %q: it has at most 8 characters, all of which can be seen", p.Currency)
 	case strings.ContainsFunc(c.Device, unicode.IsControl):
 		return fmt.Errorf("device is %q: it should be the path of a port", c.Device)
 	}
@@ -344,9 +276,6 @@ func (c Config) Check() error {
 // sealed reports whether the host speaks TLS.
 func (w Web) sealed() bool { return w.OwnCertificate || w.Certificate != "" }
 
-// named is what the name of an output may look like.
-var named = regexp.MustCompile(`^[\pL\pN][\pL\pN _-]{0,29}$`)
-
 // pathed is what a path below which a host is may look like.
 var pathed = regexp.MustCompile(`^(/[A-Za-z0-9._~-]+)*$`)
 
@@ -370,7 +299,7 @@ func (w Web) proxy() (guard.Proxy, error) {
 func (c Config) host() host.Config {
 	p := c.Printer
 	return host.Config{
-		Device: c.Device, Baud: c.Baud, Printer: p.Machine(),
+		Device: c.Device, Baud: c.Baud, Printer: p.Printer,
 		Rules: run.Rules{Parking: run.Parking{
 			Bed: [3]float64{p.Width, p.Depth, p.Height}, Retract: c.Hold.Retract, Lift: c.Hold.Lift, Prime: c.Hold.Prime,
 			Travel: c.Hold.TravelFeed, Climb: c.Hold.LiftFeed, Filament: c.Hold.FilamentFeed,
@@ -378,41 +307,6 @@ func (c Config) host() host.Config {
 		UnusedFor: c.Heat.UnusedFor, FlowWatch: heat.FlowAction(c.Heat.Flow), Unguarded: c.Unguarded, Pace: c.Pace, Unmeasured: c.Unmeasured,
 		Wire: wire.Config{Buffer: c.Wire.ReceiveBuffer, Slots: c.Wire.CommandSlots, Single: c.Wire.Window == "single", Wide: c.Wire.Window == "wide"},
 	}
-}
-
-// Machine is the configuration's printer as the core knows it.
-func (p Printer) Machine() machine.Printer {
-	var outputs []machine.Output
-	for _, o := range p.Outputs {
-		outputs = append(outputs, machine.Output{Name: o.Name, Kind: machine.OutputKind(o.Kind), Number: o.Number, Levels: o.Levels})
-	}
-	return machine.Printer{
-		Name: p.Name, Colour: p.Colour, Nozzle: p.NozzleDiameter, Filament: p.FilamentDiameter, Density: p.FilamentDensity,
-		Price: p.FilamentPrice, Currency: p.Currency,
-		Width: p.Width, Depth: p.Depth, Height: p.Height, Tools: p.Tools, Slots: p.Slots,
-		Limits:  heat.Limits{Nozzle: p.Limits.Nozzle, Bed: p.Limits.Bed, Chamber: p.Limits.Chamber},
-		Outputs: outputs,
-	}
-}
-
-// checkOutputs says what is wrong with the outputs.
-func (p Printer) checkOutputs() error {
-	names := map[string]bool{}
-	for _, o := range p.Outputs {
-		switch name := strings.ToLower(o.Name); {
-		case !named.MatchString(o.Name):
-			return fmt.Errorf("printer.outputs: %q is no name: up to 30 letters, digits and spaces", o.Name)
-		case names[name]:
-			return fmt.Errorf("printer.outputs: %q is there twice", o.Name)
-		case o.Kind != string(machine.Fan) && o.Kind != string(machine.Light) && o.Kind != string(machine.Pin):
-			return fmt.Errorf("printer.outputs: the kind of %q is %q: use fan, light or pin", o.Name, o.Kind)
-		case o.Number < 0 || o.Number > 255:
-			return fmt.Errorf("printer.outputs: the number of %q is %d: use 0 to 255", o.Name, o.Number)
-		default:
-			names[name] = true
-		}
-	}
-	return nil
 }
 
 // limits are those of a common machine with what is said in their place; nil if nothing

@@ -58,38 +58,22 @@ func (s *starting) openDescription() error {
 // is then: what the configuration file names stays.
 func layered(c Config, said machine.Description) (Config, machine.Described) {
 	out := machine.Described{By: map[string]machine.Decider{}}
-	p := &c.Printer
-	lay(&c, &out, "device", said.Device, &c.Device, &out.Now.Device)
-	lay(&c, &out, "printer.name", said.Name, &p.Name, &out.Now.Name)
-	lay(&c, &out, "printer.colour", said.Colour, &p.Colour, &out.Now.Colour)
-	lay(&c, &out, "printer.currency", said.Currency, &p.Currency, &out.Now.Currency)
-	lay(&c, &out, "printer.width", said.Width, &p.Width, &out.Now.Width)
-	lay(&c, &out, "printer.depth", said.Depth, &p.Depth, &out.Now.Depth)
-	lay(&c, &out, "printer.height", said.Height, &p.Height, &out.Now.Height)
-	lay(&c, &out, "printer.nozzle_diameter", said.Nozzle, &p.NozzleDiameter, &out.Now.Nozzle)
-	lay(&c, &out, "printer.filament_diameter", said.Filament, &p.FilamentDiameter, &out.Now.Filament)
-	lay(&c, &out, "printer.filament_density", said.Density, &p.FilamentDensity, &out.Now.Density)
-	lay(&c, &out, "printer.filament_price", said.Price, &p.FilamentPrice, &out.Now.Price)
-	lay(&c, &out, "printer.limits.nozzle", said.HottestNozzle, &p.Limits.Nozzle, &out.Now.HottestNozzle)
-	lay(&c, &out, "printer.limits.bed", said.HottestBed, &p.Limits.Bed, &out.Now.HottestBed)
-	lay(&c, &out, "printer.limits.chamber", said.HottestChamber, &p.Limits.Chamber, &out.Now.HottestChamber)
-	lay(&c, &out, "printer.tools", said.Tools, &p.Tools, &out.Now.Tools)
-	lay(&c, &out, "printer.slots", said.Slots, &p.Slots, &out.Now.Slots)
-	return c, out
-}
-
-// lay puts what is said of one key into the configuration, unless that names it itself.
-func lay[T any](c *Config, out *machine.Described, key string, said, is *T, now **T) {
-	by := machine.Ordinary
-	switch {
-	case c.Named[key]:
-		by = machine.ByFile
-	case said != nil:
-		*is, by = *said, machine.BySetup
+	for _, a := range machine.Aspects {
+		var is any = &c.Device
+		if a.Is != nil {
+			is = a.Is(&c.Printer.Printer)
+		}
+		by := machine.ByNobody
+		switch {
+		case c.Named[a.Key]:
+			by = machine.ByFile
+		case a.Lay(&said, is):
+			by = machine.BySetup
+		}
+		a.Tell(is, &out.Now)
+		out.By[a.Name] = by
 	}
-	v := *is
-	*now = &v
-	out.By[strings.TrimPrefix(key, "printer.")] = by
+	return c, out
 }
 
 // Described is how the printer is described, and by whom.
@@ -126,13 +110,10 @@ func (d *describing) Say(said machine.Description, guide machine.Guide) error {
 	}
 	c, now := layered(d.base, kept.Said)
 	_, asked := layered(Config{}, said)
-	for key, by := range asked.By {
-		if by == machine.BySetup && now.By[key] == machine.ByFile {
-			return fmt.Errorf("%w: %s is what diathermon.toml or the command line has decided; change it there", machine.ErrDecided, strings.ReplaceAll(key, "_", " "))
+	for _, a := range machine.Aspects {
+		if asked.By[a.Name] == machine.BySetup && now.By[a.Name] == machine.ByFile {
+			return fmt.Errorf("%w: %s is what diathermon.toml or the command line has decided; change it there", machine.ErrDecided, a.Key)
 		}
-	}
-	if name := *now.Now.Name; len(name) > 40 || strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }) {
-		return fmt.Errorf("%w: a name has 1 to 40 letters", machine.ErrDescription)
 	}
 	if err := c.Check(); err != nil {
 		return fmt.Errorf("%w: %w", machine.ErrDescription, err)

@@ -21,7 +21,7 @@ func (s *starting) rehearsed(ctx context.Context) (rehearsal.Printer, error) {
 	if baud == 0 && bench.Link.Live() {
 		baud = bench.Link.Baud
 	}
-	p := rehearsal.Printer{Machine: s.config.Printer.Machine(), Motion: how.Limits, LimitsOf: how.Of, Baud: baud, Pace: s.config.Pace, Heaters: map[heat.Heater]rehearsal.Heater{}}
+	p := rehearsal.Printer{Machine: s.config.Printer.Printer, Motion: how.Limits, LimitsOf: how.Of, Baud: baud, Pace: s.config.Pace, Heaters: map[heat.Heater]rehearsal.Heater{}}
 	for h, model := range known.Models {
 		p.Heaters[h] = rehearsal.Heater{Model: model, Shape: known.Shapes[h], Climbs: known.Climbs[h], Experience: known.Lived[h]}
 	}

@@ -155,7 +155,7 @@ func (s *starting) files(ctx context.Context) (err error) {
 		return err
 	}
 	s.work(s.Shelf.Renew)
-	if s.survey, err = survey.New(s.Shelf, s.in("survey"), s.config.Printer.Machine(), s.log); err != nil {
+	if s.survey, err = survey.New(s.Shelf, s.in("survey"), s.config.Printer.Printer, s.log); err != nil {
 		return err
 	}
 	s.Shelf.Tell(s.survey.Look)
@@ -321,7 +321,7 @@ func (s *starting) http(context.Context) error {
 	}
 	s.serve(s.listener, &web.Server{
 		Proxy: proxy, FramedBy: s.config.Web.FramedBy, Names: s.names,
-		Printer: s.config.Printer.Machine(), Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
+		Printer: s.config.Printer.Printer, Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
 		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Around: s.around, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Bed: h.Bed, Stock: s.stock, Stage: s.stage, Files: s.kept,
 		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
 		Motion: h.Motion, Outputs: h.Outputs, Performing: h.Routines, Routines: s.routines, Performed: s.kept,

@@ -68,6 +68,13 @@ func SetCommand(h Heater, setpoint float64) string {
 	return "M104 S" + s
 }
 
+// MostNozzle is the highest limit of a nozzle that any printer is built for, and MostPlate
+// that of a bed or a chamber, °C.
+const (
+	MostNozzle = 550
+	MostPlate  = 250
+)
+
 // Limits bound the setpoints of a printer: the highest for each kind of heater.
 type Limits struct {
 	Nozzle, Bed, Chamber float64

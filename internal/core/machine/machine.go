@@ -12,19 +12,30 @@ import (
 // Unnamed is the name of a printer to which nobody has given one.
 const Unnamed = "Printer"
 
-// A Printer is one machine.
+// Ordinary is a plain machine, which holds where nothing else is said. A keeper raises its
+// limits.
+var Ordinary = Printer{
+	Name: Unnamed, Width: 220, Depth: 220, Height: 250, Tools: 1,
+	Nozzle: 0.4, Filament: 1.75, Density: 1.24, Limits: heat.Limits{Nozzle: 260, Bed: 100},
+}
+
+// A Printer is one machine, as it stands below [printer] in the configuration file. What
+// there is to say of its fields is in Aspects.
 type Printer struct {
-	Name                 string
-	Colour               string  // #rrggbb by which it is told from its neighbours; empty: none
-	Width, Depth, Height float64 // mm that X, Y and Z go, from 0
-	Tools                int
-	Slots                int // where filament is loaded; 0: as many as tools
-	Limits               heat.Limits
-	Nozzle, Filament     float64 // diameters, mm
-	Density              float64 // of the filament, g/cm³
-	Price                float64 // of a kilogram of it; 0: not said
-	Currency             string  // of Price
-	Outputs              []Output
+	Name     string      `toml:"name"`
+	Colour   string      `toml:"colour"`
+	Width    float64     `toml:"width"`
+	Depth    float64     `toml:"depth"`
+	Height   float64     `toml:"height"`
+	Tools    int         `toml:"tools"`
+	Slots    int         `toml:"slots"`
+	Limits   heat.Limits `toml:"limits"`
+	Nozzle   float64     `toml:"nozzle_diameter"`
+	Filament float64     `toml:"filament_diameter"`
+	Density  float64     `toml:"filament_density"`
+	Price    float64     `toml:"filament_price"`
+	Currency string      `toml:"currency"`
+	Outputs  []Output    `toml:"outputs"`
 }
 
 // Size is how far the axes go, in mm.

@@ -3,16 +3,18 @@ package machine
 import (
 	"fmt"
 	"math"
+	"regexp"
+	"strings"
 
 	"diathermon/internal/core/gcode"
 )
 
 // An Output is something that is switched, or set to a level: a fan, a light, a pin.
 type Output struct {
-	Name   string
-	Kind   OutputKind
-	Number int  // of the fan or the pin, as the firmware counts
-	Levels bool // it has levels between off and full
+	Name   string     `toml:"name"`
+	Kind   OutputKind `toml:"kind"`
+	Number int        `toml:"number"` // of the fan or the pin, as the firmware counts
+	Levels bool       `toml:"levels"` // it has levels between off and full
 }
 
 // An OutputKind says by which command an output is set.
@@ -71,4 +73,27 @@ func (o Output) Sets(l *gcode.Line) (float64, bool) {
 		return share('P', 255), true
 	}
 	return 0, false
+}
+
+// named is what the name of an output may look like.
+var named = regexp.MustCompile(`^[\pL\pN][\pL\pN _-]{0,29}$`)
+
+// checkOutputs says what is wrong with the outputs.
+func (p Printer) checkOutputs() error {
+	names := map[string]bool{}
+	for _, o := range p.Outputs {
+		switch name := strings.ToLower(o.Name); {
+		case !named.MatchString(o.Name):
+			return fmt.Errorf("printer.outputs: %q is no name: up to 30 letters, digits and spaces", o.Name)
+		case names[name]:
+			return fmt.Errorf("printer.outputs: %q is there twice", o.Name)
+		case o.Kind != Fan && o.Kind != Light && o.Kind != Pin:
+			return fmt.Errorf("printer.outputs: the kind of %q is %q: use fan, light or pin", o.Name, o.Kind)
+		case o.Number < 0 || o.Number > 255:
+			return fmt.Errorf("printer.outputs: the number of %q is %d: use 0 to 255", o.Name, o.Number)
+		default:
+			names[name] = true
+		}
+	}
+	return nil
 }

@@ -90,8 +90,8 @@ func TestAJournalKeepsHowLinesDiffer(t *testing.T) {
 	again.Tell(run.Entry{Kind: run.Begins, Record: &run.Record{ID: "r"}})
 	lead := gcode.State{At: gcode.Position{1, 2, 3, 4}, Modes: gcode.Modes{Feed: 40, Tool: 1}}
 	want := trim.Schedule{
-		{From: 3, Trim: trim.Trim{Flow: 90, Heaters: map[heat.Heater]float64{heat.Bed: 5}}, Lead: lead},
-		{From: 7, Trim: trim.Trim{Speed: 80, Height: -0.02, First: map[heat.Heater]float64{heat.Nozzle: 2.5}}},
+		{From: 3, Trim: trim.Trim{Heaters: map[heat.Heater]float64{heat.Bed: 5}, Numbers: trim.Numbers{Flow: 90}}, Lead: lead},
+		{From: 7, Trim: trim.Trim{First: map[heat.Heater]float64{heat.Nozzle: 2.5}, Numbers: trim.Numbers{Speed: 80, Height: -0.02}}},
 	}
 	for _, c := range want {
 		keep(life.Step(run.Event{On: run.OnTrim, Trim: &c, Reason: "somebody"}, run.Machine{}))

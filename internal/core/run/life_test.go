@@ -201,6 +201,6 @@ var events = []struct {
 	{"taken", run.Event{On: run.OnTaken, Number: 7}}, {"ask", on(run.OnAsk)}, {"spent", on(run.OnSpent)}, {"unread", on(run.OnUnreadable)},
 	{"done", run.Event{On: run.OnDone}}, {"stale", run.Event{On: run.OnDone, Token: 1 << 40}}, {"off", on(run.OnOff)}, {"soaked", on(run.OnSoaked)}, {"pause", on(run.OnPause)},
 	{"cut", on(run.OnCut)}, {"reset", on(run.OnReset)}, {"kept", run.Event{On: run.OnKept, Number: 5}}, {"blank", on(run.OnBlank)},
-	{"replayed", run.Event{On: run.OnReplayed, Lead: &run.Replayed{Point: newOne().m.At}}}, {"time", on(run.OnTime)}, {"clock", run.Event{On: run.OnClock, By: time.Hour}}, {"back", on(run.OnBack)}, {"trim", run.Event{On: run.OnTrim, Trim: &trim.Change{From: 1, Trim: trim.Trim{Speed: 90}}}},
+	{"replayed", run.Event{On: run.OnReplayed, Lead: &run.Replayed{Point: newOne().m.At}}}, {"time", on(run.OnTime)}, {"clock", run.Event{On: run.OnClock, By: time.Hour}}, {"back", on(run.OnBack)}, {"trim", run.Event{On: run.OnTrim, Trim: &trim.Change{From: 1, Trim: trim.Trim{Numbers: trim.Numbers{Speed: 90}}}}},
 	{"until", run.Event{On: run.OnUntil, Until: &run.Until{Command: 3, Layer: 2, By: "somebody"}}}, {"there", on(run.OnThere)}, {"performed", run.Event{On: run.OnPerformed}}, {"not", on(run.OnPerformed)},
 }

@@ -3,10 +3,10 @@ package stock
 import (
 	"errors"
 	"fmt"
-	"math"
 	"regexp"
 	"strings"
 	"time"
+	"unicode"
 )
 
 // A Slot is a place where filament is loaded. Where a printer has a slot for each tool,
@@ -36,21 +36,25 @@ var hue = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 func (s Slot) Check(slots int, hottest float64) (Slot, error) {
 	s.Material, s.Colour = strings.TrimSpace(s.Material), strings.ToLower(strings.TrimSpace(s.Colour))
 	wrong := func(format string, args ...any) (Slot, error) {
-		return Slot{}, fmt.Errorf("%w: %s", ErrSlot, fmt.Sprintf(format, args...))
+		return Slot{}, fmt.Errorf("%w: %w", ErrSlot, fmt.Errorf(format, args...))
 	}
 	switch {
 	case s.Number < 0 || s.Number >= slots:
 		return wrong("slot %d is not there; this printer has %d, from 0", s.Number, slots)
 	case !s.Loaded:
 		return Slot{Number: s.Number}, nil
-	case s.Material == "" || len(s.Material) > 40 || strings.ContainsFunc(s.Material, func(r rune) bool { return r < ' ' || r == 0x7f }):
-		return wrong("the material %q needs a name of 1 to 40 letters", s.Material)
+	case s.Material == "" || strings.ContainsFunc(s.Material, unicode.IsControl):
+		return wrong("the material %q needs a name of letters", s.Material)
 	case s.Colour != "" && !hue.MatchString(s.Colour):
 		return wrong("the colour %q is not written as #rrggbb", s.Colour)
-	case s.Diameter != 0 && !(s.Diameter >= 1 && s.Diameter <= 4):
-		return wrong("a filament of %g mm is none; 1 to 4 mm go", s.Diameter)
-	case math.IsNaN(s.Coldest) || math.IsNaN(s.Hottest) || s.Coldest < 0 || s.Hottest < 0 || s.Hottest > hottest || s.Hottest > 0 && s.Coldest > s.Hottest:
+	case s.Hottest > hottest || s.Hottest > 0 && s.Coldest > s.Hottest:
 		return wrong("%g to %g °C go for no nozzle here; its limit is %g °C", s.Coldest, s.Hottest, hottest)
+	}
+	err := errors.Join(
+		Material.CheckText(s.Material), Diameter.Check(s.Diameter), Coldest.Check(s.Coldest), Hottest.Check(s.Hottest),
+	)
+	if err != nil {
+		return wrong("%w", err)
 	}
 	return s, nil
 }

@@ -26,7 +26,7 @@ func TestASlotHoldsWhatCanBe(t *testing.T) {
 		"#rrggbb": func(s *stock.Slot) { s.Colour = "red" },
 		"17.5 mm": func(s *stock.Slot) { s.Diameter = 17.5 },
 		"NaN mm":  func(s *stock.Slot) { s.Diameter = math.NaN() },
-		"NaN to":  func(s *stock.Slot) { s.Coldest = math.NaN() },
+		"NaN °C":  func(s *stock.Slot) { s.Coldest = math.NaN() },
 		"to 400":  func(s *stock.Slot) { s.Hottest = 400 },
 		"240 to":  func(s *stock.Slot) { s.Coldest = 240 },
 	} {

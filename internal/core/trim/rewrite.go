@@ -64,10 +64,10 @@ func (r *Rewriter) Take(c Change, setpoints map[heat.Heater]float64) (out []stri
 			out = append(out, give(h, is))
 		}
 	}
-	if r.is.Fan > 0 && (before.FanLow != r.now.FanLow || before.fanHigh() != r.now.fanHigh()) {
+	if r.is.Fan > 0 && (before.FanLeast != r.now.FanLeast || before.fanMost() != r.now.fanMost()) {
 		out = append(out, blow(r.now.fan(r.is.Fan*255)))
 	}
-	if is := r.accel.within(r.now.Most); is != r.accel.within(before.Most) {
+	if is := r.accel.within(r.now.Acceleration); is != r.accel.within(before.Acceleration) {
 		if line := is.line(); line != "" {
 			out = append(out, line)
 		}
@@ -102,15 +102,15 @@ func blow(level float64) string { return "M106 S" + strconv.FormatFloat(level, '
 // Anew is what a printer is to be told that has forgotten everything, so that it
 // accelerates as the lines so far have it; empty: nothing, or it is not known.
 func (r *Rewriter) Anew() string {
-	if r.now.Most == 0 {
+	if r.now.Acceleration == 0 {
 		return ""
 	}
-	return r.accel.within(r.now.Most).line()
+	return r.accel.within(r.now.Acceleration).line()
 }
 
 // Leave is what lets a printer accelerate again as the file has it; empty: it does.
 func (r *Rewriter) Leave() string {
-	if r.accel.within(r.now.Most) == r.accel {
+	if r.accel.within(r.now.Acceleration) == r.accel {
 		return ""
 	}
 	return r.accel.line()
@@ -415,14 +415,14 @@ func (r *Rewriter) fan(command string) string {
 // accelerates keeps the file's accelerations within the trim's.
 func (r *Rewriter) accelerates(command string) string {
 	w := writer{text: append(r.out[:0], command...)}
-	if r.now.Most > 0 {
+	if r.now.Acceleration > 0 {
 		letters := "PRTS"
 		if r.line.Number == 201 {
 			letters = "XY"
 		}
 		for _, letter := range []byte(letters) {
-			if v, ok := r.line.Value(letter); ok && v > r.now.Most {
-				w.set(letter, r.now.Most, 0)
+			if v, ok := r.line.Value(letter); ok && v > r.now.Acceleration {
+				w.set(letter, r.now.Acceleration, 0)
 			}
 		}
 	}

@@ -33,21 +33,21 @@ func TestALineBecomesWhatIsWanted(t *testing.T) {
 		in, out string
 	}{
 		"nothing":               {trim.Trim{}, "G1 X10 E1 F600|M104 S200", "G1 X10 E1 F600|M104 S200"},
-		"slower":                {trim.Trim{Speed: 50}, "G1 X10 E1 F600|G1 X20 E2|G0 X0 F9000|G1 X5 E3|G1 X9 E4", "G1 X10 E1 F300|G1 X20 E2|G0 X0 F9000|G1 X5 E3 F4500|G1 X9 E4"},
-		"a travel without feed": {trim.Trim{Speed: 200}, "G1 X10 E1 F600|G1 X20|G1 E0.5|G1 X30 E2", "G1 X10 E1 F1200|G1 X20 F600|G1 E0.5|G1 X30 E2 F1200"},
-		"a feed alone":          {trim.Trim{Speed: 50}, "G1 F1200|G1 X10 E1", "G1 F1200|G1 X10 E1 F600"},
-		"more, absolute":        {trim.Trim{Flow: 110}, "G1 X10 E10|G1 E8|G1 E10|G1 X20 E20|G92 E0|G1 X0 E10", "G1 X10 E11|G1 E9|G1 E11|G1 X20 E22|G92 E0|G1 X0 E11"},
-		"more, relative":        {trim.Trim{Flow: 90}, "M83|G1 X10 E10|G1 E-2|G1 E2|G1 X5 Y5 E-1|G1 X0 E10", "M83|G1 X10 E9|G1 E-2|G1 E2|G1 X5 Y5 E-1|G1 X0 E9"},
-		"glued and small":       {trim.Trim{Flow: 50}, "g1x10y5e.2|M83|G1X0E.00001", "g1x10y5e0.1|M83|G1X0E0.00001"},
-		"higher":                {trim.Trim{Height: 0.05}, "G28|G1 Z0.2 F600|G1 X10 E1|G1 Z5|G91|G1 Z1|G90|G28|G1 Z3", "G28|G1 Z0.25 F600|G1 X10 E1|G1 Z5.05|G91|G1 Z1|G90|G28|G1 Z3.05"},
-		"lower and not through": {trim.Trim{Height: -0.1}, "G28|G1 Z0|G1 Z0.3|G1 Z-1", "G28|G1 Z0|G1 Z0.2|G1 Z-1"},
-		"a new frame":           {trim.Trim{Height: 0.1}, "G28|G1 Z2|G92 Z10|G1 Z11|G1 X5 E1", "G28|G1 Z2.1|G92 Z10|G1 Z11|G1 X5 E1"},
-		"in inches":             {trim.Trim{Height: 0.254, Flow: 200}, "G28|G20|G1 Z1|G1 X1 E1", "G28|G20|G1 Z1.01|G1 X1 E2"},
+		"slower":                {trim.Trim{Numbers: trim.Numbers{Speed: 50}}, "G1 X10 E1 F600|G1 X20 E2|G0 X0 F9000|G1 X5 E3|G1 X9 E4", "G1 X10 E1 F300|G1 X20 E2|G0 X0 F9000|G1 X5 E3 F4500|G1 X9 E4"},
+		"a travel without feed": {trim.Trim{Numbers: trim.Numbers{Speed: 200}}, "G1 X10 E1 F600|G1 X20|G1 E0.5|G1 X30 E2", "G1 X10 E1 F1200|G1 X20 F600|G1 E0.5|G1 X30 E2 F1200"},
+		"a feed alone":          {trim.Trim{Numbers: trim.Numbers{Speed: 50}}, "G1 F1200|G1 X10 E1", "G1 F1200|G1 X10 E1 F600"},
+		"more, absolute":        {trim.Trim{Numbers: trim.Numbers{Flow: 110}}, "G1 X10 E10|G1 E8|G1 E10|G1 X20 E20|G92 E0|G1 X0 E10", "G1 X10 E11|G1 E9|G1 E11|G1 X20 E22|G92 E0|G1 X0 E11"},
+		"more, relative":        {trim.Trim{Numbers: trim.Numbers{Flow: 90}}, "M83|G1 X10 E10|G1 E-2|G1 E2|G1 X5 Y5 E-1|G1 X0 E10", "M83|G1 X10 E9|G1 E-2|G1 E2|G1 X5 Y5 E-1|G1 X0 E9"},
+		"glued and small":       {trim.Trim{Numbers: trim.Numbers{Flow: 50}}, "g1x10y5e.2|M83|G1X0E.00001", "g1x10y5e0.1|M83|G1X0E0.00001"},
+		"higher":                {trim.Trim{Numbers: trim.Numbers{Height: 0.05}}, "G28|G1 Z0.2 F600|G1 X10 E1|G1 Z5|G91|G1 Z1|G90|G28|G1 Z3", "G28|G1 Z0.25 F600|G1 X10 E1|G1 Z5.05|G91|G1 Z1|G90|G28|G1 Z3.05"},
+		"lower and not through": {trim.Trim{Numbers: trim.Numbers{Height: -0.1}}, "G28|G1 Z0|G1 Z0.3|G1 Z-1", "G28|G1 Z0|G1 Z0.2|G1 Z-1"},
+		"a new frame":           {trim.Trim{Numbers: trim.Numbers{Height: 0.1}}, "G28|G1 Z2|G92 Z10|G1 Z11|G1 X5 E1", "G28|G1 Z2.1|G92 Z10|G1 Z11|G1 X5 E1"},
+		"in inches":             {trim.Trim{Numbers: trim.Numbers{Height: 0.254, Flow: 200}}, "G28|G20|G1 Z1|G1 X1 E1", "G28|G20|G1 Z1.01|G1 X1 E2"},
 		"hotter":                {trim.Trim{Heaters: map[heat.Heater]float64{heat.Nozzle: 5, heat.Bed: -10}}, "M104 S200|M109 R210|M140 S60|M190 S60|M104 S0|M104 T1 S200|T1|M104 S190", "M104 S205|M109 R215|M140 S50|M190 S50|M104 S0|M104 T1 S200|T1|M104 S190"},
-		"draughty":              {trim.Trim{FanLow: 20, FanHigh: 50}, "M106 S255|M106|M106 S10|M106 S0|M107|M106 P1 S255|M106 S100", "M106 S127|M106 S127|M106 S51|M106 S0|M107|M106 P1 S255|M106 S100"},
-		"gentle":                {trim.Trim{Most: 800}, "M204 P1500 R3000 T500|M204 S900|M201 X3000 Y500 Z100 E9000", "M204 P800 R800 T500|M204 S800|M201 X800 Y500 Z100 E9000"},
-		"arcs":                  {trim.Trim{Speed: 50, Flow: 200, Height: 1}, "G28|G1 X10 Z1 F600|G2 X0 I-5 E1|G1 X5 E2", "G28|G1 X10 Z2 F600|G2 X0 I-5 E2 F300|G1 X5 E4"},
-		"what it is not for":    {trim.Trim{Speed: 50, Flow: 200}, "G10|G11|M117 G1 E5|G4 S1|M220 S100|G1 X1 E1 M104|BED_MESH X=1", "G10|G11|M117 G1 E5|G4 S1|M220 S100|G1 X1 E1 M104|BED_MESH X=1"},
+		"draughty":              {trim.Trim{Numbers: trim.Numbers{FanLeast: 20, FanMost: 50}}, "M106 S255|M106|M106 S10|M106 S0|M107|M106 P1 S255|M106 S100", "M106 S127|M106 S127|M106 S51|M106 S0|M107|M106 P1 S255|M106 S100"},
+		"gentle":                {trim.Trim{Numbers: trim.Numbers{Acceleration: 800}}, "M204 P1500 R3000 T500|M204 S900|M201 X3000 Y500 Z100 E9000", "M204 P800 R800 T500|M204 S800|M201 X800 Y500 Z100 E9000"},
+		"arcs":                  {trim.Trim{Numbers: trim.Numbers{Speed: 50, Flow: 200, Height: 1}}, "G28|G1 X10 Z1 F600|G2 X0 I-5 E1|G1 X5 E2", "G28|G1 X10 Z2 F600|G2 X0 I-5 E2 F300|G1 X5 E4"},
+		"what it is not for":    {trim.Trim{Numbers: trim.Numbers{Speed: 50, Flow: 200}}, "G10|G11|M117 G1 E5|G4 S1|M220 S100|G1 X1 E1 M104|BED_MESH X=1", "G10|G11|M117 G1 E5|G4 S1|M220 S100|G1 X1 E1 M104|BED_MESH X=1"},
 	} {
 		got := strings.Join(rewritten(trim.File{}, always(c.trim), strings.Split(c.in, "|")), "|")
 		if got != c.out {
@@ -74,26 +74,26 @@ func TestATrimHasBounds(t *testing.T) {
 	f := trim.File{Setpoints: map[heat.Heater]float64{heat.Nozzle: 250, heat.Bed: 60}, Lowest: 0.2, Highest: 239.5, Room: 240}
 	limits := heat.Limits{Nozzle: 260, Bed: 110}
 	for want, tr := range map[string]trim.Trim{
-		"speed":             {Speed: 301},
-		"flow":              {Flow: 5},
-		"and not NaN":       {Speed: math.NaN()},
-		"least fan":         {FanLow: 101},
-		"60 % at least":     {FanLow: 60, FanHigh: 40},
-		"-2":                {Height: -2},
-		"in the bed":        {Height: -0.19},
-		"has 240 mm":        {Height: 0.6},
-		"acceleration":      {Most: 1},
-		"by up to 50 K":     {Heaters: map[heat.Heater]float64{heat.Bed: 51}},
-		"not by NaN":        {First: map[heat.Heater]float64{heat.Bed: math.NaN()}},
-		"limit of 260":      {Heaters: map[heat.Heater]float64{heat.Nozzle: 11}},
-		"limit of 260 °C":   {Heaters: map[heat.Heater]float64{heat.Nozzle: 6}, First: map[heat.Heater]float64{heat.Nozzle: 6}},
-		`"chamber" no setp`: {Heaters: map[heat.Heater]float64{heat.Chamber: 5}},
+		"speed":                                 {Numbers: trim.Numbers{Speed: 301}},
+		"flow":                                  {Numbers: trim.Numbers{Flow: 5}},
+		"cannot be NaN":                         {Numbers: trim.Numbers{Speed: math.NaN()}},
+		"fan at least":                          {Numbers: trim.Numbers{FanLeast: 101}},
+		"60 % at least":                         {Numbers: trim.Numbers{FanLeast: 60, FanMost: 40}},
+		"-2":                                    {Numbers: trim.Numbers{Height: -2}},
+		"in the bed":                            {Numbers: trim.Numbers{Height: -0.19}},
+		"has 240 mm":                            {Numbers: trim.Numbers{Height: 0.6}},
+		"acceleration":                          {Numbers: trim.Numbers{Acceleration: 1}},
+		"cannot be 51 K: it can be -50 to 50 K": {Heaters: map[heat.Heater]float64{heat.Bed: 51}},
+		"cannot be NaN K":                       {First: map[heat.Heater]float64{heat.Bed: math.NaN()}},
+		"limit of 260":                          {Heaters: map[heat.Heater]float64{heat.Nozzle: 11}},
+		"limit of 260 °C":                       {Heaters: map[heat.Heater]float64{heat.Nozzle: 6}, First: map[heat.Heater]float64{heat.Nozzle: 6}},
+		`"chamber" no setp`:                     {Heaters: map[heat.Heater]float64{heat.Chamber: 5}},
 	} {
 		if err := tr.Check(f, limits); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", tr, err, want)
 		}
 	}
-	for _, tr := range []trim.Trim{{}, {Speed: 10, Flow: 150, FanLow: 100, Height: -0.18, Most: 50}, {Heaters: map[heat.Heater]float64{heat.Nozzle: 10}}} {
+	for _, tr := range []trim.Trim{{}, {Numbers: trim.Numbers{Speed: 10, Flow: 150, FanLeast: 100, Height: -0.18, Acceleration: 50}}, {Heaters: map[heat.Heater]float64{heat.Nozzle: 10}}} {
 		if err := tr.Check(f, limits); err != nil {
 			t.Errorf("%+v: %v", tr, err)
 		}
@@ -298,10 +298,7 @@ func factor(percent float64) float64 {
 
 func anyTrim(random *rand.Rand) trim.Trim {
 	pick := func(of ...float64) float64 { return of[random.IntN(len(of))] }
-	return trim.Trim{
-		Speed: pick(0, 50, 100, 133, 300), Flow: pick(0, 90, 107.5, 150), Height: pick(0, 0, 0.05, -0.12, 1),
-		Heaters: map[heat.Heater]float64{heat.Nozzle: pick(0, 5, -12.5), heat.Bed: pick(0, 10)},
-	}
+	return trim.Trim{Heaters: map[heat.Heater]float64{heat.Nozzle: pick(0, 5, -12.5), heat.Bed: pick(0, 10)}, Numbers: trim.Numbers{Speed: pick(0, 50, 100, 133, 300), Flow: pick(0, 90, 107.5, 150), Height: pick(0, 0, 0.05, -0.12, 1)}}
 }
 
 // anyFile is a file that does whatever a slicer may, from a height at which nothing is
@@ -361,7 +358,7 @@ func anyFile(random *rand.Rand) []string {
 
 func BenchmarkLine(b *testing.B) {
 	lines := []string{"G1 X100.123 Y50.321 E0.04321", "G1 X101.5 Y51.7 E0.0211 F2400", "G1 X99.9 Y50 E0.031"}
-	for name, s := range map[string]trim.Schedule{"none": nil, "everything": always(trim.Trim{Speed: 90, Flow: 95, Height: 0.02, FanHigh: 50})} {
+	for name, s := range map[string]trim.Schedule{"none": nil, "everything": always(trim.Trim{Numbers: trim.Numbers{Speed: 90, Flow: 95, Height: 0.02, FanMost: 50}})} {
 		b.Run(name, func(b *testing.B) {
 			r := trim.New(trim.File{}, s)
 			r.Line("M83")
@@ -381,11 +378,11 @@ func TestWhatWasGivenAlreadyIsGivenAnew(t *testing.T) {
 		return strings.Join(r.Take(r.Next(tr, gcode.State{Modes: gcode.Modes{Fan: 1}}), given), "|")
 	}
 	more := map[heat.Heater]float64{heat.Nozzle: 5, heat.Bed: -10}
-	if got := turn(trim.Trim{Heaters: more, First: map[heat.Heater]float64{heat.Nozzle: 2}, FanHigh: 40}); got != "M140 S50|M104 T0 S207|M106 S102" {
+	if got := turn(trim.Trim{Heaters: more, First: map[heat.Heater]float64{heat.Nozzle: 2}, Numbers: trim.Numbers{FanMost: 40}}); got != "M140 S50|M104 T0 S207|M106 S102" {
 		t.Errorf("said at once is %q", got)
 	}
 	given = map[heat.Heater]float64{heat.Nozzle: 207, heat.Bed: 50}
-	if got := turn(trim.Trim{Heaters: more, FanHigh: 40}); got != "M104 T0 S205" {
+	if got := turn(trim.Trim{Heaters: more, Numbers: trim.Numbers{FanMost: 40}}); got != "M104 T0 S205" {
 		t.Errorf("then %q", got)
 	}
 	given[heat.Nozzle] = 205
@@ -418,14 +415,14 @@ func TestAChangeBehindThatTheRunHasNotComeToIsNoneAnyMore(t *testing.T) {
 		return out
 	}
 	file := trim.File{Highest: 10, Room: 100}
-	then := trim.Schedule{{From: 6, Trim: trim.Trim{Speed: 50}}} // which the host before had said, and the printer has not taken
+	then := trim.Schedule{{From: 6, Trim: trim.Trim{Numbers: trim.Numbers{Speed: 50}}}} // which the host before had said, and the printer has not taken
 	r := trim.New(file, then)
 	var lead gcode.State
 	for n := range 3 {
 		r.Line(fmt.Sprintf("G1 X%d E%d F600", n, n))
 		lead.At[gcode.X], lead.At[gcode.E], lead.Feed = float64(n), float64(n), 10
 	}
-	c := r.Next(trim.Trim{Speed: 200}, lead)
+	c := r.Next(trim.Trim{Numbers: trim.Numbers{Speed: 200}}, lead)
 	r.Take(c, nil)
 	got := lines(r, 3)
 	for n, line := range got {
@@ -463,7 +460,7 @@ func TestAccelerationsAreCappedWhereTheFileSaysNothing(t *testing.T) {
 	file := trim.File{Has: trim.Accel{Print: 1500, Travel: 2000}}
 	r := trim.New(file, nil)
 	cap := func(most float64) (trim.Change, string) {
-		c := r.Next(trim.Trim{Most: most}, gcode.State{})
+		c := r.Next(trim.Trim{Numbers: trim.Numbers{Acceleration: most}}, gcode.State{})
 		return c, strings.Join(r.Take(c, nil), "; ")
 	}
 	first, said := cap(1000)
@@ -485,11 +482,11 @@ func TestAccelerationsAreCappedWhereTheFileSaysNothing(t *testing.T) {
 	}
 	late := trim.New(file, nil) // what the file has said before anything was changed counts
 	late.Line("M204 S700")
-	if said := late.Take(late.Next(trim.Trim{Most: 600}, gcode.State{}), nil); strings.Join(said, "; ") != "M204 P600 T600" || late.Leave() != "M204 P700 T700" {
+	if said := late.Take(late.Next(trim.Trim{Numbers: trim.Numbers{Acceleration: 600}}, gcode.State{}), nil); strings.Join(said, "; ") != "M204 P600 T600" || late.Leave() != "M204 P700 T700" {
 		t.Errorf("late it says %q, and at the end %q", said, late.Leave())
 	}
 	unknown := trim.New(trim.File{}, nil)
-	if said := unknown.Take(unknown.Next(trim.Trim{Most: 600}, gcode.State{}), nil); len(said) != 0 || unknown.Leave() != "" {
+	if said := unknown.Take(unknown.Next(trim.Trim{Numbers: trim.Numbers{Acceleration: 600}}, gcode.State{}), nil); len(said) != 0 || unknown.Leave() != "" {
 		t.Errorf("of a printer that is not known it says %q", said)
 	}
 }

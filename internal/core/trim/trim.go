@@ -24,34 +24,19 @@ import (
 type Trim struct {
 	Heaters map[heat.Heater]float64 `json:",omitempty"` // K that are added to setpoints above 0
 	First   map[heat.Heater]float64 `json:",omitempty"` // K that are added besides until the second layer begins
-	Speed   float64                 `json:",omitempty"` // % of the file's, of what lays plastic; 0: 100
-	Flow    float64                 `json:",omitempty"` // % of the filament that the file lays; 0: 100
-	FanLow  float64                 `json:",omitempty"` // % of the part fan at least, where the file has it on
-	FanHigh float64                 `json:",omitempty"` // % at most; 0: 100
-	Height  float64                 `json:",omitempty"` // mm by which the nozzle is higher than the file has it
-	Most    float64                 `json:",omitempty"` // mm/s² at most of the accelerations that the file sets, or the printer has; 0: as they are
-	Skip    []string                `json:",omitempty"` // objects whose lines are left out, by their keys
+	Numbers
+	Skip []string `json:",omitempty"` // objects whose lines are left out, by their keys
 }
 
-// Bounds of a trim.
-const (
-	MostHeat   = 50   // K
-	LeastSpeed = 10   // %
-	MostSpeed  = 300  // %
-	LeastFlow  = 50   // %
-	MostFlow   = 150  // %
-	MostHeight = 1    // mm, up or down
-	LeastMost  = 50   // mm/s²
-	MostMost   = 1e5  // mm/s²
-	lowest     = 0.02 // mm that the nozzle stays above the bed while it lays plastic
-)
+// lowest is what the nozzle stays above the bed while it lays plastic, mm.
+const lowest = 0.02
 
 // ErrValue means that a run cannot differ so from its file.
 var ErrValue = errors.New("a run cannot differ so from its file")
 
 // None reports whether the trim changes nothing.
 func (t Trim) None() bool {
-	return !some(t.Heaters) && !some(t.First) && t.speed() == 1 && t.flow() == 1 && t.FanLow == 0 && t.fanHigh() == 100 && t.Height == 0 && t.Most == 0 && len(t.Skip) == 0
+	return !some(t.Heaters) && !some(t.First) && t.none() && len(t.Skip) == 0
 }
 
 func some(m map[heat.Heater]float64) bool {
@@ -68,14 +53,16 @@ func (t Trim) Equal(o Trim) bool {
 	same := func(a, b map[heat.Heater]float64) bool {
 		return maps.Equal(a, b) || !some(a) && !some(b)
 	}
-	return same(t.Heaters, o.Heaters) && same(t.First, o.First) && t.speed() == o.speed() && t.flow() == o.flow() && t.FanLow == o.FanLow && t.fanHigh() == o.fanHigh() && t.Height == o.Height && t.Most == o.Most && slices.Equal(t.Skip, o.Skip)
+	return same(t.Heaters, o.Heaters) && same(t.First, o.First) && t.equal(o.Numbers) && slices.Equal(t.Skip, o.Skip)
 }
 
 // Factor is by how much faster what lays plastic is drawn.
 func (t Trim) Factor() float64 { return t.speed() }
 
 // Moves is what of the trim bears on how long moves take.
-func (t Trim) Moves() Trim { return Trim{Speed: t.Speed, Most: t.Most, Skip: t.Skip} }
+func (t Trim) Moves() Trim {
+	return Trim{Numbers: Numbers{Speed: t.Speed, Acceleration: t.Acceleration}, Skip: t.Skip}
+}
 
 func (t Trim) speed() float64 { return share(t.Speed) }
 
@@ -89,11 +76,11 @@ func share(percent float64) float64 {
 	return percent / 100
 }
 
-func (t Trim) fanHigh() float64 {
-	if t.FanHigh == 0 {
+func (t Trim) fanMost() float64 {
+	if t.FanMost == 0 {
 		return 100
 	}
-	return t.FanHigh
+	return t.FanMost
 }
 
 // Setpoint is what becomes of a setpoint of the file, °C.
@@ -114,7 +101,7 @@ func (t Trim) more(h heat.Heater, first bool) float64 {
 
 // fan is what becomes of a level of the part fan, 0 to 255, that is on.
 func (t Trim) fan(level float64) float64 {
-	return math.Round(min(max(min(level, 255), t.FanLow*2.55), t.fanHigh()*2.55))
+	return math.Round(min(max(min(level, 255), t.FanLeast*2.55), t.fanMost()*2.55))
 }
 
 // A File is what must be known of a file to trim it.
@@ -192,18 +179,11 @@ func (t Trim) Keyed(f File) Trim {
 // Check says what is wrong with a trim of a file, on a machine with those limits.
 func (t Trim) Check(f File, limits heat.Limits) error {
 	wrong := func(format string, args ...any) error {
-		return fmt.Errorf("%w: %s", ErrValue, fmt.Sprintf(format, args...))
+		return fmt.Errorf("%w: %w", ErrValue, fmt.Errorf(format, args...))
 	}
-	for _, b := range []struct {
-		name, unit         string
-		v, none, low, high float64
-	}{
-		{"speed", "%", t.Speed, 0, LeastSpeed, MostSpeed}, {"flow", "%", t.Flow, 0, LeastFlow, MostFlow},
-		{"least fan", "%", t.FanLow, 0, 0, 100}, {"most fan", "%", t.FanHigh, 0, 0, 100},
-		{"height", "mm", t.Height, 0, -MostHeight, MostHeight}, {"acceleration", "mm/s²", t.Most, 0, LeastMost, MostMost},
-	} {
-		if b.v != b.none && !(b.v >= b.low && b.v <= b.high) {
-			return wrong("the %s can be %g to %g %s, and not %g", b.name, b.low, b.high, b.unit, b.v)
+	for _, f := range Fields {
+		if err := f.Check(*f.Of(&t.Numbers)); err != nil {
+			return wrong("%w", err)
 		}
 	}
 	for i, key := range t.Skip {
@@ -220,8 +200,8 @@ func (t Trim) Check(f File, limits heat.Limits) error {
 	if len(t.Skip) > 0 && len(t.Skip) == len(f.Objects) {
 		return wrong("nothing would be left; stop the run instead")
 	}
-	if t.FanLow > t.fanHigh() {
-		return wrong("the fan cannot be %g %% at least and %g %% at most", t.FanLow, t.fanHigh())
+	if t.FanLeast > t.fanMost() {
+		return wrong("the fan cannot be %g %% at least and %g %% at most", t.FanLeast, t.fanMost())
 	}
 	if f.Lowest > 0 && t.Height < 0 && f.Lowest+t.Height < lowest {
 		return wrong("%g mm lower the nozzle would lay its first layer, which the file has at %g mm, in the bed", -t.Height, f.Lowest)
@@ -231,10 +211,10 @@ func (t Trim) Check(f File, limits heat.Limits) error {
 	}
 	for _, of := range []map[heat.Heater]float64{t.Heaters, t.First} {
 		for _, h := range slices.Sorted(maps.Keys(of)) {
-			switch v, file := of[h], f.Setpoints[h]; {
-			case !(math.Abs(v) <= MostHeat):
-				return wrong("a setpoint can differ by up to %d K, and not by %g", MostHeat, v)
-			case v != 0 && file <= 0:
+			if err := Heat.Check(of[h]); err != nil {
+				return wrong("%w", err)
+			}
+			if of[h] != 0 && f.Setpoints[h] <= 0 {
 				return wrong("the file gives %q no setpoint", h)
 			}
 		}
@@ -316,14 +296,14 @@ func (t Trim) against(o Trim, f File) []string {
 	if t.flow() != o.flow() {
 		add("flow %g %%", t.flow()*100)
 	}
-	if t.FanLow != o.FanLow || t.fanHigh() != o.fanHigh() {
-		add("fan %g to %g %%", t.FanLow, t.fanHigh())
+	if t.FanLeast != o.FanLeast || t.fanMost() != o.fanMost() {
+		add("fan %g to %g %%", t.FanLeast, t.fanMost())
 	}
 	if t.Height != o.Height {
 		add("nozzle %+g mm", t.Height)
 	}
-	if t.Most != o.Most {
-		if add("acceleration at most %g mm/s²", t.Most); t.Most == 0 {
+	if t.Acceleration != o.Acceleration {
+		if add("acceleration at most %g mm/s²", t.Acceleration); t.Acceleration == 0 {
 			parts[len(parts)-1] = "accelerations as in the file"
 		}
 	}

@@ -108,7 +108,7 @@ func (r reading) of(ctx context.Context, files Files, name string) (forecast, er
 
 // read plans the moves of the file that body holds, as they become.
 func (r reading) read(body io.Reader) (forecast, error) {
-	if most := r.Differs.Most; most > 0 { // said besides, before the first line that it bears on
+	if most := r.Differs.Acceleration; most > 0 { // said besides, before the first line that it bears on
 		r.With.Limits.Print, r.With.Limits.Travel = min(r.With.Limits.Print, most), min(r.With.Limits.Travel, most)
 	}
 	becomes, sum := trim.New(r.How, trim.Schedule{{Trim: r.Differs}}), digest.Like(r.Digest)

@@ -22,6 +22,7 @@ import (
 
 	"diathermon/internal/api"
 	"diathermon/internal/api/ops"
+	"diathermon/internal/core/settable"
 )
 
 // An Area is one of the nouns under /v1 with its operations.
@@ -200,6 +201,26 @@ func (d *Desk) Lacking(ctx context.Context, scope string) *api.Problem {
 func (d *Desk) Schema(example any) *huma.Schema {
 	t := reflect.TypeOf(example)
 	return d.api.OpenAPI().Components.Schemas.Schema(t, true, t.Name())
+}
+
+// Settable says in the document what there is to know of the fields of a type that can be
+// set: what each is and between which bounds, in words, and as x-settable for the
+// console, with its place among them.
+func (d *Desk) Settable(example any, fields ...settable.Field) {
+	d.Schema(example)
+	schema := d.api.OpenAPI().Components.Schemas.Map()[reflect.TypeOf(example).Name()]
+	for i, f := range fields {
+		of := schema.Properties[f.Name]
+		of.Description = strings.ToUpper(f.About[:1]) + f.About[1:] + ": " + f.Between()
+		if f.Longest > 0 {
+			of.MaxLength = &f.Longest
+			of.PrecomputeMessages()
+		}
+		of.Extensions = map[string]any{"x-settable": struct {
+			Place int `json:"place"`
+			settable.Field
+		}{i + 1, f}}
+	}
 }
 
 // Document is the OpenAPI document as indented JSON.

@@ -79,11 +79,15 @@ func NowOf(r printing.Now) api.Run {
 }
 
 func trimOf(t trim.Trim) api.Trim {
-	return api.Trim{Heaters: named(t.Heaters), First: named(t.First), Speed: t.Speed, Flow: t.Flow, FanLeast: t.FanLow, FanMost: t.FanHigh, Height: t.Height, Acceleration: t.Most, Skip: skipped(t.Skip)}
+	return api.Trim{
+		Heaters: named(t.Heaters), First: named(t.First), TrimNumbers: api.TrimNumbers(t.Numbers), Skip: skipped(t.Skip),
+	}
 }
 
 func toTrim(t api.Trim) trim.Trim {
-	return trim.Trim{Heaters: heaters(t.Heaters), First: heaters(t.First), Speed: t.Speed, Flow: t.Flow, FanLow: t.FanLeast, FanHigh: t.FanMost, Height: t.Height, Most: t.Acceleration, Skip: skip(nil, t.Skip)}
+	return trim.Trim{
+		Heaters: heaters(t.Heaters), First: heaters(t.First), Numbers: trim.Numbers(t.TrimNumbers), Skip: skip(nil, t.Skip),
+	}
 }
 
 // skipped are objects that are left out, in the contract's words.
@@ -112,11 +116,7 @@ func changeOf(c api.ChangeTrim) func(trim.Trim) trim.Trim {
 		if c.AsSliced {
 			t = trim.Trim{}
 		}
-		for _, v := range []struct{ from, to *float64 }{{c.Speed, &t.Speed}, {c.Flow, &t.Flow}, {c.FanLeast, &t.FanLow}, {c.FanMost, &t.FanHigh}, {c.Height, &t.Height}, {c.Acceleration, &t.Most}} {
-			if v.from != nil {
-				*v.to = *v.from
-			}
-		}
+		t.Numbers = trim.Wanted(c.TrimWanted).Of(t.Numbers)
 		merge := func(old map[heat.Heater]float64, with map[string]float64) map[heat.Heater]float64 {
 			out := named(old)
 			maps.Copy(out, with)

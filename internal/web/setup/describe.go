@@ -25,13 +25,14 @@ func (a Area) describe(d *desk.Desk) {
 		desk.Kind{Err: machine.ErrDecided, Status: http.StatusConflict, Title: machine.ErrDecided.Error()},
 		desk.Kind{Err: host.ErrUnderWay, Status: http.StatusConflict, Title: host.ErrUnderWay.Error()},
 	)
+	d.Settable(api.Description{}, machine.Settable()...)
 	desk.Show(d, ops.GetPrinter, func(ctx context.Context, _ *ops.Nothing) (api.Described, error) { return a.described(ctx) })
 	desk.Show(d, ops.DescribePrinter, func(ctx context.Context, in *ops.With[api.DescribePrinter]) (api.Described, error) {
 		guide := machine.Guide{}
 		if g := in.Body.Guide; g != nil {
 			guide = machine.Guide{State: machine.GuideState(g.State), Step: g.Step}
 		}
-		if err := a.Describing.Say(said(in.Body.Description), guide); err != nil {
+		if err := a.Describing.Say(machine.Description(in.Body.Description), guide); err != nil {
 			return api.Described{}, err
 		}
 		return a.described(ctx)
@@ -42,34 +43,11 @@ func (a Area) describe(d *desk.Desk) {
 func (a Area) described(ctx context.Context) (api.Described, error) {
 	now, err := a.Describing.Described(ctx)
 	out := api.Described{
-		Printer: descriptionOf(now.Now), By: map[string]string{}, Waits: now.Waits,
-		Told:  api.Description{Name: now.Told.Name, Width: now.Told.Width, Depth: now.Told.Depth, Height: now.Told.Height, FilamentDiameter: now.Told.Filament, Tools: now.Told.Tools},
+		Printer: api.Description(now.Now), By: map[string]string{}, Waits: now.Waits, Told: api.Description(now.Told),
 		Guide: api.Guide{State: string(now.Guide.State), Step: now.Guide.Step},
 	}
-	for key, by := range now.By {
-		if name, other := renamed[key]; other {
-			key = name
-		}
-		out.By[key] = string(by)
+	for name, by := range now.By {
+		out.By[name] = string(by)
 	}
 	return out, err
-}
-
-// renamed are the keys that the contract calls otherwise than the configuration file.
-var renamed = map[string]string{"limits.nozzle": "limit_nozzle", "limits.bed": "limit_bed", "limits.chamber": "limit_chamber"}
-
-func said(d api.Description) machine.Description {
-	return machine.Description{
-		Device: d.Device, Name: d.Name, Colour: d.Colour, Currency: d.Currency, Width: d.Width, Depth: d.Depth, Height: d.Height,
-		Nozzle: d.NozzleDiameter, Filament: d.FilamentDiameter, Density: d.FilamentDensity, Price: d.FilamentPrice,
-		HottestNozzle: d.LimitNozzle, HottestBed: d.LimitBed, HottestChamber: d.LimitChamber, Tools: d.Tools, Slots: d.Slots,
-	}
-}
-
-func descriptionOf(d machine.Description) api.Description {
-	return api.Description{
-		Device: d.Device, Name: d.Name, Colour: d.Colour, Currency: d.Currency, Width: d.Width, Depth: d.Depth, Height: d.Height,
-		NozzleDiameter: d.Nozzle, FilamentDiameter: d.Filament, FilamentDensity: d.Density, FilamentPrice: d.Price,
-		LimitNozzle: d.HottestNozzle, LimitBed: d.HottestBed, LimitChamber: d.HottestChamber, Tools: d.Tools, Slots: d.Slots,
-	}
 }

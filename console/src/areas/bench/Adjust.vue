@@ -3,6 +3,7 @@ import { mdiLayersOutline, mdiUndo } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 
 import { answered, api, type Schemas } from '../../api/client'
+import { settable, type Settable } from '../../api/settable.gen'
 import { useHost } from '../../live/host'
 import NumberField from '../../ui/NumberField.vue'
 import Objects from './Objects.vue'
@@ -18,14 +19,17 @@ watch(() => run.value.id, () => { before.value = [] })
 
 /** What of a trim is other than in another, so that who changes something else at the same time is not overruled. */
 type Trimmed = Schemas['Trim']
+const byHeater = ['heaters', 'first_layer'] as const
+type Number = Exclude<keyof typeof settable.Trim, typeof byHeater[number]>
+const numbers = Object.entries<Settable>(settable.Trim).filter(([key]) => !(byHeater as readonly string[]).includes(key)) as [Number, Settable][]
 function change(to: Trimmed, from: Trimmed): Schemas['ChangeTrim'] {
   const out: Schemas['ChangeTrim'] = {}
-  for (const [key, file] of [['speed_percent', 100], ['flow_percent', 100], ['fan_least_percent', 0], ['fan_most_percent', 100], ['height_mm', 0], ['acceleration', 0]] as const) {
+  for (const [key, { usual: file }] of numbers) {
     if ((to[key] || file) !== (from[key] || file)) out[key] = to[key] || file
   }
   const keys = Object.keys({ ...to.skip, ...from.skip }).filter(o => !to.skip?.[o] !== !from.skip?.[o])
   if (keys.length) out.skip = Object.fromEntries(keys.map(o => [o, !!to.skip?.[o]]))
-  for (const key of ['heaters', 'first_layer'] as const) {
+  for (const key of byHeater) {
     const names = new Set([...Object.keys(to[key] ?? {}), ...Object.keys(from[key] ?? {})])
     const other = [...names].filter(h => (to[key]?.[h] ?? 0) !== (from[key]?.[h] ?? 0))
     if (other.length) out[key] = Object.fromEntries(other.map(h => [h, to[key]?.[h] ?? 0]))

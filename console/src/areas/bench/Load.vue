@@ -2,10 +2,12 @@
 import { computed, ref, useId, watch } from 'vue'
 
 import { answered, api, type Schemas } from '../../api/client'
+import { settable } from '../../api/settable.gen'
 import { useHost } from '../../live/host'
 import NumberField from '../../ui/NumberField.vue'
 
 /** Says what is in a slot. */
+const said = settable.LoadSlot
 const { alone } = defineProps<{ alone: boolean }>()
 const slot = defineModel<Schemas['Slot']>()
 const host = useHost()
@@ -51,15 +53,15 @@ const load = () => save({ material: material.value!.trim(), colour: coloured.val
     <v-card v-if="slot" data-load>
       <h2 :id="id" class="text-title-large px-5 pt-5">{{ alone ? 'What is loaded?' : `What is in slot ${slot.number}?` }}</h2>
       <v-card-text class="px-5 fields">
-        <v-combobox v-model="material" label="Material" :items="Object.keys(common)" maxlength="40" data-material />
+        <v-combobox v-model="material" label="Material" :items="Object.keys(common)" :maxlength="said.material.longest" data-material />
         <div class="row">
           <v-checkbox v-model="coloured" label="Colour" hide-details density="compact" />
           <input v-if="coloured" v-model="colour" type="color" class="colour" aria-label="Colour of the filament">
         </div>
-        <NumberField v-model="diameter" label="Diameter" unit="mm" :least="1" :most="4" />
+        <NumberField v-model="diameter" label="Diameter" unit="mm" :least="said.diameter_mm.least" :most="said.diameter_mm.most" />
         <div class="pair">
-          <NumberField v-model="coldest" label="Nozzle from" unit="°C" :most="550" />
-          <NumberField v-model="hottest" label="to" unit="°C" :most="550" />
+          <NumberField v-model="coldest" label="Nozzle from" unit="°C" :most="said.coldest.most" />
+          <NumberField v-model="hottest" label="to" unit="°C" :most="said.hottest.most" />
         </div>
       </v-card-text>
       <v-card-actions class="flex-wrap px-4 pb-4">

@@ -3,6 +3,7 @@ import { mdiMinus, mdiPlus, mdiRestore } from '@mdi/js'
 import { computed } from 'vue'
 
 import type { Schemas } from '../../api/client'
+import { settable, type Settable } from '../../api/settable.gen'
 import { useHost } from '../../live/host'
 import { heaterName } from '../../words/heaters'
 
@@ -11,39 +12,54 @@ const { origin, first = true } = defineProps<{ origin: Record<string, number>, f
 const trim = defineModel<Schemas['Trim']>({ required: true })
 const host = useHost()
 
-type Number = 'speed_percent' | 'flow_percent' | 'height_mm' | 'acceleration' | 'fan_least_percent' | 'fan_most_percent'
-interface Row { key: string, name: string, is: number, file: number, unit: string, steps: [number, number], least: number, most: number, digits: number, heat?: boolean, set: (v: number) => Schemas['Trim'] }
+type Key = Exclude<keyof typeof settable.Trim, 'heaters' | 'first_layer'>
+interface Row {
+  key: string, name: string, is: number, file: number, unit: string
+  steps: readonly [number, number], least: number, most: number, digits: number, zero?: string
+  set: (v: number) => Schemas['Trim']
+}
 
-const plain = (key: Number, name: string, file: number, unit: string, steps: [number, number], least: number, most: number, digits = 0, heat = false): Row => ({
-  key, name, file, unit, steps, least, most, digits, heat, is: trim.value[key] || file,
-  set: v => ({ ...trim.value, [key]: v === file ? 0 : v }),
-})
+/** A number that is the same for the whole printer. What is at least of something is never above what is at most of it. */
+function plain(key: Key): Row {
+  const f: Settable = settable.Trim[key]
+  const is = (of: Key) => trim.value[of] || settable.Trim[of].usual
+  return {
+    key, name: f.word, file: f.usual, unit: f.unit ?? '', steps: f.steps, zero: f.zero, is: is(key), digits: f.steps[1] < 1 ? 2 : 0,
+    least: key === 'fan_most_percent' ? Math.max(is('fan_least_percent'), f.least) : f.least,
+    most: key === 'fan_least_percent' ? is('fan_most_percent') : f.most,
+    set: v => ({ ...trim.value, [key]: v === f.usual ? 0 : v }),
+  }
+}
 
-const heated = (of: 'heaters' | 'first_layer', h: string, name: string): Row => {
+/** What is added to a heater's setpoints, shown as the setpoint that comes of it. */
+function heated(of: 'heaters' | 'first_layer', h: string, name: string): Row {
+  const f = settable.Trim[of]
   const more = of === 'heaters' ? 0 : trim.value.heaters?.[h] ?? 0
   const file = origin[h]! + more
   const limit = host.heaters.find(x => x.heater === h)?.limit ?? 0
   return {
-    key: `${of}.${h}`, name, file, unit: '°C', steps: [5, 1], least: Math.max(file - 50, 0), most: Math.min(file + 50, limit), digits: 0, heat: true, is: file + (trim.value[of]?.[h] ?? 0),
+    key: `${of}.${h}`, name, file, unit: '°C', steps: f.steps, digits: 0,
+    least: Math.max(file + f.least, 0), most: Math.min(file + f.most, limit), is: file + (trim.value[of]?.[h] ?? 0),
     set: v => ({ ...trim.value, [of]: { ...trim.value[of], [h]: Math.round((v - file) * 10) / 10 } }),
   }
 }
 
-const rows = computed<Row[]>(() => [
-  plain('speed_percent', 'Speed', 100, '%', [10, 1], 10, 300),
-  plain('flow_percent', 'Flow', 100, '%', [5, 1], 50, 150),
-  plain('height_mm', 'Nozzle higher', 0, 'mm', [0.05, 0.01], -1, 1, 2),
-  ...Object.keys(origin).filter(h => origin[h]! > 0).sort().reverse().flatMap(h => [
-    heated('heaters', h, heaterName(h, host.printer?.tools)), ...first ? [heated('first_layer', h, `${heaterName(h, host.printer?.tools)}, first layer`)] : [],
-  ]),
-  plain('fan_least_percent', 'Fan at least', 0, '%', [10, 1], 0, trim.value.fan_most_percent || 100, 0, true),
-  plain('fan_most_percent', 'Fan at most', 100, '%', [10, 1], Math.max(trim.value.fan_least_percent ?? 0, 1), 100, 0, true),
-  plain('acceleration', 'Acceleration', 0, 'mm/s²', [500, 100], 0, 20000),
-])
+const heaters = () => Object.keys(origin).filter(h => origin[h]! > 0).sort().reverse().flatMap(h => {
+  const name = heaterName(h, host.printer?.tools)
+  return [heated('heaters', h, name), ...first ? [heated('first_layer', h, `${name}, first layer`)] : []]
+})
+const rows = computed<Row[]>(() => (Object.keys(settable.Trim) as (keyof typeof settable.Trim)[])
+  .flatMap(key => key === 'heaters' ? heaters() : key === 'first_layer' ? [] : [plain(key)]))
 
 const round = (v: number, digits: number) => Math.round(v * 10 ** digits) / 10 ** digits
-function by(r: Row, step: number) { trim.value = r.set(round(Math.min(Math.max(r.is + step, r.least), r.most), r.digits)) }
-const shown = (r: Row, v: number) => r.key === 'acceleration' && v === 0 ? 'as sliced' : `${r.key === 'height_mm' && v > 0 ? '+' : ''}${v.toFixed(r.digits)} ${r.unit}`
+/** Below its least a number that is as in the file at 0 is 0. */
+function by(r: Row, step: number) {
+  const to = r.is + step
+  const off = r.zero && r.file === 0 && to < r.least
+  trim.value = r.set(off && step < 0 ? 0 : round(Math.min(Math.max(to, r.least), r.most), r.digits))
+}
+const lowest = (r: Row) => r.zero && r.file === 0 ? 0 : r.least
+const shown = (r: Row, v: number) => v === 0 && r.zero ? r.zero : `${r.least < 0 && v > 0 ? '+' : ''}${v.toFixed(r.digits)} ${r.unit}`
 </script>
 
 <template>
@@ -52,7 +68,7 @@ const shown = (r: Row, v: number) => r.key === 'acceleration' && v === 0 ? 'as s
       <span class="name">{{ r.name }}</span>
       <span class="figures is" :class="{ other: r.is !== r.file }">{{ shown(r, r.is) }}</span>
       <span class="steps">
-        <v-btn v-for="s in [-r.steps[0], -r.steps[1], r.steps[1], r.steps[0]]" :key="s" variant="tonal" size="small" class="step" :disabled="s < 0 ? r.is <= r.least : r.is >= r.most" :aria-label="`${r.name} ${s > 0 ? '+' : ''}${s} ${r.unit}`" @click="by(r, s)">
+        <v-btn v-for="s in [-r.steps[0], -r.steps[1], r.steps[1], r.steps[0]]" :key="s" variant="tonal" size="small" class="step" :disabled="s < 0 ? r.is <= lowest(r) : r.is >= r.most" :aria-label="`${r.name} ${s > 0 ? '+' : ''}${s} ${r.unit}`" @click="by(r, s)">
           <v-icon :icon="s < 0 ? mdiMinus : mdiPlus" size="14" />{{ Math.abs(s) }}
         </v-btn>
       </span>

@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { at } from '../../api/base'
+import { settable } from '../../api/settable.gen'
 import { useHost } from '../../live/host'
 import { useMe } from '../../live/me'
 import Notice from '../../ui/Notice.vue'
@@ -89,7 +90,7 @@ const protectedBy = computed(() => !me.me?.fresh)
             <Numbers v-model="draft" :fields="tools" :described="described" />
             <p class="mb-0 text-body-small">Slots are where filament is loaded; 0 is as many as tools.</p>
             <Numbers v-model="draft" :fields="filament" :described="described" />
-            <v-text-field v-model="draft.currency" label="Currency" maxlength="8" :disabled="described.by.currency === 'file'" />
+            <v-text-field v-model="draft.currency" label="Currency" :maxlength="settable.Description.currency.longest" :disabled="described.by.currency === 'file'" />
           </template>
           <template v-else>
             <Notice v-if="away" color="info" :icon="mdiProgressClock">The host begins anew with what you said. It is back in some seconds.</Notice>

@@ -2,6 +2,7 @@
 import { mdiCheck } from '@mdi/js'
 
 import type { Schemas } from '../../api/client'
+import { settable } from '../../api/settable.gen'
 import { colours, type Description } from './describe'
 
 /** Asks for a printer's name and colour, by which it is told from its neighbours. */
@@ -12,7 +13,7 @@ const put = (more: Description) => { draft.value = { ...draft.value, ...more } }
 
 <template>
   <div class="stack">
-    <v-text-field :model-value="draft.name" label="Name" maxlength="40" autocomplete="off" :disabled="described.by.name === 'file'" :hint="described.by.name === 'file' ? 'decided in diathermon.toml' : ''" persistent-hint data-field="name" @update:model-value="(name: string) => put({ name })" />
+    <v-text-field :model-value="draft.name" label="Name" :maxlength="settable.Description.name.longest" autocomplete="off" :disabled="described.by.name === 'file'" :hint="described.by.name === 'file' ? 'decided in diathermon.toml' : ''" persistent-hint data-field="name" @update:model-value="(name: string) => put({ name })" />
     <fieldset :disabled="described.by.colour === 'file'">
       <legend class="text-body-small mb-1">Its colour{{ described.by.colour === 'file' ? ', decided in diathermon.toml' : '' }}</legend>
       <div class="row">

@@ -2,6 +2,7 @@
 import { mdiProgressClock } from '@mdi/js'
 import { computed } from 'vue'
 
+import { settable } from '../../api/settable.gen'
 import { useHost } from '../../live/host'
 import Notice from '../../ui/Notice.vue'
 import Panel from '../../ui/Panel.vue'
@@ -32,7 +33,7 @@ async function save() {
       <Numbers v-model="draft" :fields="limits" :described="described" />
       <Numbers v-model="draft" :fields="tools" :described="described" />
       <Numbers v-model="draft" :fields="filament" :described="described" />
-      <v-text-field v-model="draft.currency" label="Currency" maxlength="8" :disabled="described.by.currency === 'file'" />
+      <v-text-field v-model="draft.currency" label="Currency" :maxlength="settable.Description.currency.longest" :disabled="described.by.currency === 'file'" />
       <v-select v-model="draft.device" label="Its port" :items="choices" :disabled="described.by.device === 'file'" :hint="described.by.device === 'file' ? 'decided in diathermon.toml or on the command line' : ''" persistent-hint />
       <p class="mb-0 text-body-small">What <code>diathermon.toml</code> or the command line names they decide; everything else is decided here.</p>
       <Notice v-if="away" color="info" :icon="mdiProgressClock">The host begins anew with that. It is back in some seconds.</Notice>

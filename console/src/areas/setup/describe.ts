@@ -1,31 +1,18 @@
 import type { Schemas } from '../../api/client'
+import { settable, type Settable } from '../../api/settable.gen'
 
 export type Description = Schemas['Description']
 export type Key = keyof Description
 
-interface Number { key: Key, label: string, unit?: string, least?: number, most?: number, whole?: boolean }
-
-/** What is said of a printer in numbers, in the order in which it is asked. */
-export const size: Number[] = [
-  { key: 'width', label: 'Width, X', unit: 'mm', least: 1, most: 5000 },
-  { key: 'depth', label: 'Depth, Y', unit: 'mm', least: 1, most: 5000 },
-  { key: 'height', label: 'Height, Z', unit: 'mm', least: 1, most: 5000 },
-]
-export const limits: Number[] = [
-  { key: 'limit_nozzle', label: 'Nozzle at most', unit: '°C', least: 1, most: 550 },
-  { key: 'limit_bed', label: 'Bed at most', unit: '°C', most: 250 },
-  { key: 'limit_chamber', label: 'Chamber at most', unit: '°C', most: 250 },
-]
-export const tools: Number[] = [
-  { key: 'nozzle_diameter', label: 'Nozzle', unit: 'mm', least: 0.05, most: 5 },
-  { key: 'tools', label: 'Tools', least: 1, most: 16, whole: true },
-  { key: 'slots', label: 'Slots for filament', most: 16, whole: true },
-]
-export const filament: Number[] = [
-  { key: 'filament_diameter', label: 'Filament', unit: 'mm', least: 1, most: 4 },
-  { key: 'filament_density', label: 'Its density', unit: 'g/cm³', least: 0.1, most: 20 },
-  { key: 'filament_price', label: 'A kilogram costs', most: 1e6 },
-]
+/** What is said of a printer in numbers, in groups, in the order in which it is asked. */
+const numbers = (...keys: (keyof typeof settable.Description)[]) => keys.map(key => {
+  const f: Settable = settable.Description[key]
+  return { key, label: f.word, unit: f.unit, least: f.zero ? 0 : f.least, most: f.most, whole: f.whole }
+})
+export const size = numbers('width', 'depth', 'height')
+export const limits = numbers('limit_nozzle', 'limit_bed', 'limit_chamber')
+export const tools = numbers('nozzle_diameter', 'tools', 'slots')
+export const filament = numbers('filament_diameter', 'filament_density', 'filament_price')
 
 /** The colours that are offered: apart from one another, from the ember and from an alarm. */
 export const colours = [
