@@ -109,5 +109,14 @@ type LoadSlot struct {
 
 // Changed is the event that tells that something else has changed: ask for it anew.
 type Changed struct {
-	What string `json:"what" enum:"queue,slots"`
+	What Thing `json:"what" enum:"queue,slots"`
 }
+
+// Thing is what has changed.
+type Thing string
+
+// The things.
+const (
+	QueueChanged Thing = "queue"
+	SlotsChanged Thing = "slots"
+)

@@ -81,7 +81,7 @@ var doors = map[string][]string{
 	"internal/facts":          {"internal/api", "internal/core"},
 	"internal/inspect":        {"internal/api", "internal/core", "internal/digest", "internal/facts"},
 	"internal/samples":        {},
-	"internal/web":            {"internal/api", "internal/core", "internal/doors/dav", "internal/doors/folder", "internal/host", "internal/people", "internal/port", "internal/seal"},
+	"internal/web":            {"internal/api", "internal/doors/dav"},
 	"internal/web/desk":       {"internal/api", "internal/core/access", "internal/core/settable"},
 	"internal/web/webtest":    {"internal/api", "internal/web/desk"},
 	"internal/web/guard":      {"internal/api", "internal/core", "internal/gate", "internal/people", "internal/web/desk"},
@@ -100,7 +100,7 @@ var doors = map[string][]string{
 	"internal/web/bench":      {"internal/api", "internal/core", "internal/host", "internal/port", "internal/web/desk", "internal/web/guard", "internal/web/heat", "internal/web/motion", "internal/web/outputs", "internal/web/routines", "internal/web/runs"},
 
 	"internal/client":  {"internal/api", "internal/core/legible", "internal/digest", "internal/seal"},
-	"internal/service": {"internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/lean", "internal/notices", "internal/people", "internal/qrcode", "internal/queue", "internal/records", "internal/rehearsal", "internal/routines", "internal/seal", "internal/shelf", "internal/stock", "internal/survey", "internal/web"},
+	"internal/service": {"internal/api", "internal/awake", "internal/core", "internal/doors", "internal/durable", "internal/gate", "internal/heatlog", "internal/hindsight", "internal/history", "internal/host", "internal/idle", "internal/journal", "internal/lean", "internal/notices", "internal/people", "internal/port", "internal/qrcode", "internal/queue", "internal/records", "internal/rehearsal", "internal/routines", "internal/seal", "internal/shelf", "internal/stock", "internal/survey", "internal/web"},
 	"internal/cli":     {"internal/api", "internal/client", "internal/core/access", "internal/core/legible", "internal/core/machine", "internal/core/stock", "internal/core/trim", "internal/doors/announce", "internal/durable", "internal/facts", "internal/inspect", "internal/qrcode", "internal/quiet", "internal/samples", "internal/service", "internal/shelf", "internal/simprinter"},
 	"cmd/diathermon":   {"internal/cli"},
 }

@@ -33,8 +33,7 @@ func Read(port io.Reader) Reader {
 		return &direct{port: timed, buf: make([]byte, chunk)}
 	}
 	a := &aside{
-		bytes: make(chan []byte, 16), failed: make(chan error, 1),
-		wake: make(chan struct{}, 1), over: make(chan struct{}),
+		came: make(chan came, 16), wake: make(chan struct{}, 1), over: make(chan struct{}),
 	}
 	go a.work(port)
 	return a
@@ -76,27 +75,38 @@ func (d *direct) Quit() {}
 
 // aside reads a port on a goroutine of its own.
 type aside struct {
-	bytes  chan []byte
-	failed chan error
-	wake   chan struct{}
-	over   chan struct{}
+	came chan came
+	wake chan struct{}
+	over chan struct{}
+}
+
+// came is what a port has given: bytes, or behind all of them why it gives none any more.
+type came struct {
+	bytes  []byte
+	failed error
 }
 
 func (a *aside) work(port io.Reader) {
 	for {
 		buf := make([]byte, chunk)
 		n, err := port.Read(buf)
-		if n > 0 {
-			select {
-			case a.bytes <- buf[:n]:
-			case <-a.over:
-				return
-			}
-		}
-		if err = ended(n, err); err != nil {
-			a.failed <- err
+		if n > 0 && !a.tell(came{bytes: buf[:n]}) {
 			return
 		}
+		if err = ended(n, err); err != nil {
+			a.tell(came{failed: err})
+			return
+		}
+	}
+}
+
+// tell reports whether somebody will hear it.
+func (a *aside) tell(c came) bool {
+	select {
+	case a.came <- c:
+		return true
+	case <-a.over:
+		return false
 	}
 }
 
@@ -104,10 +114,8 @@ func (a *aside) Next(until time.Time) ([]byte, error) {
 	timer := time.NewTimer(time.Until(until))
 	defer timer.Stop()
 	select {
-	case data := <-a.bytes:
-		return data, nil
-	case err := <-a.failed:
-		return nil, err
+	case c := <-a.came:
+		return c.bytes, c.failed
 	case <-a.wake:
 	case <-timer.C:
 	}

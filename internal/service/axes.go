@@ -3,18 +3,7 @@ package service
 import (
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/toolpath"
-	"diathermon/internal/durable"
 )
-
-// openAxes opens what the printer has told of its axes, which is kept so that files are
-// read with that before it answers.
-func (s *starting) openAxes() {
-	kept, err := durable.OpenValue[motion.Limits](s.in("printer-axes.json"), func(err error) { s.log.Error("what the printer tells of its axes is not kept", "error", err) })
-	if err != nil {
-		s.log.Warn("what the printer has told of its axes is asked anew", "error", err)
-	}
-	s.told = kept
-}
 
 // reading is how files are read: with what the printer has told of its axes, or else
 // with what the keeper has. How many moves it plans together no firmware lists.

@@ -35,10 +35,7 @@ type describing struct {
 // openDescription reads what persons have said into the configuration.
 func (s *starting) openDescription() error {
 	d := &describing{base: s.config, again: s.again}
-	var err error
-	if d.kept, err = durable.OpenValue[described](s.in("printer.json"), nil); err != nil {
-		s.log.Error("what was said of the printer in Setup is not known any more; say it again there", "error", err)
-	}
+	d.kept = keep[described](s, "printer.json", "what was said of the printer in Setup")
 	said := d.kept.Get()
 	if said.Guide.State == "" {
 		if said.Guide.State = machine.GuideOpen; s.config.Described || s.config.Named["printer.name"] {

@@ -15,12 +15,6 @@ type routinesAround struct {
 	sound *performing.Performing // nil until the host is there
 }
 
-// openAround reads them. What cannot be read is an error, and none are there all the same.
-func openAround(path string) (*routinesAround, error) {
-	kept, err := durable.OpenValue[run.Around](path, nil)
-	return &routinesAround{kept: kept}, err
-}
-
 // Around are they.
 func (r *routinesAround) Around() run.Around { return r.kept.Get() }
 

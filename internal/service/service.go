@@ -261,6 +261,3 @@ func (s *Service) Close() {
 	}
 	s.closers = nil
 }
-
-// Document returns the OpenAPI document of the HTTP side.
-func Document() ([]byte, error) { return web.Document() }

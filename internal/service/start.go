@@ -10,10 +10,12 @@ import (
 	"slices"
 	"time"
 
+	"diathermon/internal/api"
 	"diathermon/internal/awake"
 	"diathermon/internal/core/heat"
 	"diathermon/internal/core/motion"
 	"diathermon/internal/core/run"
+	"diathermon/internal/core/wire"
 	"diathermon/internal/doors"
 	"diathermon/internal/doors/dav"
 	watch "diathermon/internal/doors/folder"
@@ -36,7 +38,6 @@ import (
 	"diathermon/internal/survey"
 	"diathermon/internal/web"
 	"diathermon/internal/web/guard"
-	"diathermon/internal/web/wire"
 )
 
 // starting is what the steps of a start hand on to one another.
@@ -150,7 +151,7 @@ func (s *starting) records(ctx context.Context) (err error) {
 
 // files opens the shelf and the journals.
 func (s *starting) files(ctx context.Context) (err error) {
-	s.openAxes()
+	s.told = keep[motion.Limits](s, "printer-axes.json", "what the printer tells of its axes")
 	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept, s.reading()); err != nil {
 		return err
 	}
@@ -176,28 +177,21 @@ func (s *starting) host(ctx context.Context) (err error) {
 	if err := login.Available(); err != nil {
 		c.Sleepy = err.Error()
 	}
-	c.Holds = openHolds(s.in("printer-holds.json"), s.log)
+	c.Holds = keep[map[string]wire.Holds](s, "printer-holds.json", "what printers can hold")
 	if c.Learned, err = s.kept.Learned(ctx); err != nil {
 		return err
 	}
 	if c.Alarms, err = s.kept.Alarms(ctx, true, 100); err != nil {
 		return err
 	}
-	found, side, err := s.openBed()
-	if err != nil {
+	if c.Bed, c.KeepBed, err = s.openBed(); err != nil {
 		return err
 	}
-	s.closers = append(s.closers, func() {
-		if err := side.end(); err != nil {
-			s.log.Error("what is known of the bed is not kept", "error", err)
-		}
-	})
-	c.Bed, c.KeepBed = found, side
-	if s.stock, err = stock.Open(s.in("slots.json"), c.Printer.Places(), c.Printer.Limits.Nozzle, func() { s.Host.Tell(web.Changed(web.SlotsChanged)) }); err != nil {
+	if s.stock, err = stock.Open(s.in("slots.json"), c.Printer.Places(), c.Printer.Limits.Nozzle, s.changed(api.SlotsChanged)); err != nil {
 		s.log.Warn("what was loaded is not known any more", "error", err)
 	}
 	c.Slots, c.Reading = s.stock.Slots, s.Shelf.Reading
-	c.Habits = openHabits(s.in("printer-pace.json"), s.log)
+	c.Habits = keep[run.Habits](s, "printer-pace.json", "what was learned of the time that runs take")
 	computer := &around{data: s.data, unguarded: s.config.Unguarded, away: s.writer.Away, after: c.After}
 	computer.look()
 	s.work(computer.Work)
@@ -207,9 +201,7 @@ func (s *starting) host(ctx context.Context) (err error) {
 		return err
 	}
 	c.Library = s.routines.Routine
-	if s.around, err = openAround(s.in("around-runs.json")); err != nil {
-		s.log.Error("which routines go around every run is not known any more; choose them again in Setup", "error", err)
-	}
+	s.around = &routinesAround{kept: keep[run.Around](s, "around-runs.json", "which routines go around every run")}
 	c.Usually = s.around.Around
 	s.Host = host.New(c)
 	s.around.sound = s.Host.Routines
@@ -288,7 +280,7 @@ func (s *starting) doors(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
-	if s.line, err = queue.Open(queue.Config{Path: s.in("queue.json"), Begun: s.begun, Shelf: s.Shelf, Host: s.Host.Run, Tell: func() { s.Host.Tell(web.Changed(web.QueueChanged)) }, Log: s.log}, before); err != nil {
+	if s.line, err = queue.Open(queue.Config{Path: s.in("queue.json"), Begun: s.begun, Shelf: s.Shelf, Host: s.Host.Run, Tell: s.changed(api.QueueChanged), Log: s.log}, before); err != nil {
 		return err
 	}
 	if len(before) > 0 {
@@ -314,19 +306,13 @@ func (s *starting) names() []string { return slices.Concat(s.seal.Names(), s.con
 
 // http lets them in.
 func (s *starting) http(context.Context) error {
-	h := s.Host
 	proxy, err := s.config.Web.proxy()
 	if err != nil {
 		return err
 	}
 	s.serve(s.listener, &web.Server{
-		Proxy: proxy, FramedBy: s.config.Web.FramedBy, Names: s.names,
-		Printer: s.config.Printer.Printer, Access: s.guard, Logger: s.log, Flush: s.writer.Flush,
-		Host: h, Link: h.Link, Run: h.Run, Runs: s.kept, Recordings: s.journals, Around: s.around, Shelf: s.Shelf, Survey: s.survey, Intake: s.intake, Folder: s.mount, Watched: s.watched, Listen: s.listener.Addr(), Seal: s.seal, Queue: s.line, Bed: h.Bed, Stock: s.stock, Stage: s.stage, Files: s.kept,
-		Heat: h.Heat, Hindsight: s.hindsight, HeatLog: s.readings, HeatPast: s.kept, HeatKept: s.kept, WarmUps: s.kept, PartOff: s.config.Heat.PartOff,
-		Motion: h.Motion, Outputs: h.Outputs, Performing: h.Routines, Routines: s.routines, Performed: s.kept,
-		Described: s.described, Notices: s.notices,
-		Wire: wire.Area{Hand: h.Hand, Traffic: h.Wire, Capacity: h.Capacity, Recorder: h},
+		Name: s.config.Printer.Name, Areas: s.areas(), Access: s.guard, Logger: s.log, Folder: s.mount, Sealed: s.seal != nil,
+		Proxy: proxy, Names: s.names, FramedBy: s.config.Web.FramedBy,
 	})
 	return nil
 }

@@ -1,8 +1,8 @@
 // Package web is the HTTP side of the host: the areas under /v1, who may use them,
 // live events and the console.
 //
-// Each area is a room below this one that declares what it needs; they are listed in
-// areas.go. Web promises that every answer is described by the OpenAPI document it
+// Each area is a room below this one that declares what it needs; whoever puts the rooms
+// together lists them. Web promises that every answer is described by the OpenAPI document it
 // serves, and that every error is problem+json with words for a maker. It leaves what
 // happens to host and where things are kept to shelf and records.
 package web
@@ -10,10 +10,10 @@ package web
 import (
 	"context"
 	"errors"
+	"log/slog"
 	"net/http"
 	"runtime/debug"
 	"strings"
-	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -23,10 +23,24 @@ import (
 	"diathermon/internal/web/guard"
 )
 
+// Server answers HTTP for one host.
+type Server struct {
+	Name   string // of the printer
+	Areas  Areas
+	Access *guard.Access
+	Logger *slog.Logger
+
+	Folder   *dav.Door // the shelf as a folder; nil: it is none
+	Sealed   bool      // it speaks TLS
+	Proxy    guard.Proxy
+	Names    func() []string // of the host, besides those of its network; nil: any will do
+	FramedBy []string        // origins whose pages may frame the console
+}
+
 // Handler returns the whole of the HTTP side.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(guard.Limited, s.recover, s.Proxy.Behind, guard.Named(s.Names), guard.Sealed(s.Seal != nil), s.secure, s.Access.Paced)
+	r.Use(guard.Limited, s.recover, s.Proxy.Behind, guard.Named(s.Names), guard.Sealed(s.Sealed), s.secure, s.Access.Paced)
 	r.NotFound(s.tokenFirst(func(r *http.Request) *api.Problem {
 		return &api.Problem{Status: http.StatusNotFound, Title: "there is nothing at this address", Detail: "the addresses are listed in /v1/openapi.json"}
 	}))
@@ -37,11 +51,11 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		desk.WriteJSON(w, http.StatusOK, "application/json", api.Health{Status: "ok"})
 	})
-	s.Access.SignIn(r, s.Printer.Name)
+	s.Access.SignIn(r, s.Name)
 	var d *desk.Desk
 	r.Group(func(r chi.Router) {
 		r.Use(s.Access.Required)
-		d = s.mount(r)
+		d = s.Areas.mount(desk.New(r, s.Access, s.Logger))
 	})
 	if s.Folder != nil {
 		r.Group(func(r chi.Router) {
@@ -75,22 +89,6 @@ func (caller) Caller(ctx context.Context) string { return guard.Caller(ctx) }
 
 // Self is who sent a request, whatever they are called.
 func (caller) Self(ctx context.Context) string { return guard.Self(ctx) }
-
-// Document returns the OpenAPI document as indented JSON.
-func Document() ([]byte, error) { return (&Server{}).mount(chi.NewRouter()).Document() }
-
-// settleFor is how long a call waits for the log to catch up.
-const settleFor = 2 * time.Second
-
-// settle lets the log catch up with what the host has told. A database that is away
-// must not make anybody wait for it.
-func (s *Server) settle(ctx context.Context) {
-	ctx, cancel := context.WithTimeout(ctx, settleFor)
-	defer cancel()
-	if err := s.Flush(ctx); err != nil {
-		s.Logger.Warn("the log is behind", "error", err)
-	}
-}
 
 // tokenFirst answers with a problem, to those who have a token.
 func (s *Server) tokenFirst(p func(*http.Request) *api.Problem) http.HandlerFunc {

@@ -39,6 +39,12 @@ type Bed struct {
 	File  string    // that it printed
 }
 
+// Kept is what is kept of it over restarts.
+type Kept struct {
+	Bed   Bed
+	Ended bool // the service, by itself, and nothing was done since
+}
+
 // New is the bed of a printer of which nothing is known.
 func New(at time.Time) Bed {
 	return Bed{State: Unknown, Since: at, Why: "nobody has said yet what lies on it"}

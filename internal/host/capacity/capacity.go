@@ -16,12 +16,8 @@ import (
 	"diathermon/internal/host/talk"
 )
 
-// Memory keeps what printers can hold, by what their firmware says of itself. Neither
-// method may wait.
-type Memory interface {
-	Holds(printer string) (wire.Holds, bool)
-	KeepHolds(printer string, h wire.Holds)
-}
+// Memory keeps what printers can hold, by what their firmware says of itself.
+type Memory = part.Memory[map[string]wire.Holds]
 
 // Now is what the printer can hold, and how that is known.
 type Now struct {
@@ -130,7 +126,7 @@ func (c *Capacity) recall() {
 	if c.cfg.Memory == nil || c.cfg.Wire.Buffer > 0 || c.talk.Now().Firmware.Buffer > 0 {
 		return
 	}
-	if known, ok := c.cfg.Memory.Holds(identity(c.talk.Now().Firmware)); ok {
+	if known := c.cfg.Memory.Get()[identity(c.talk.Now().Firmware)]; known.Bytes > 0 {
 		c.holds = known
 		c.talk.Conversation().Learn(known)
 	}
@@ -200,7 +196,13 @@ func (c *Capacity) measured(found wire.Holds) {
 	c.loop.Decide("the printer holds %d bytes and %d lines besides", found.Bytes, found.Lines)
 	c.loop.Log.Info("measured what the printer can hold", "bytes", found.Bytes, "lines_besides", found.Lines)
 	if c.cfg.Memory != nil {
-		c.cfg.Memory.KeepHolds(identity(c.talk.Now().Firmware), found)
+		all := map[string]wire.Holds{identity(c.talk.Now().Firmware): found}
+		for printer, known := range c.cfg.Memory.Get() {
+			if _, now := all[printer]; !now {
+				all[printer] = known
+			}
+		}
+		c.cfg.Memory.Set(all)
 	}
 	c.loop.Publish(c.talk.Now().Link)
 }

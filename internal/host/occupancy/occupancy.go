@@ -14,10 +14,8 @@ import (
 	"diathermon/internal/host/part"
 )
 
-// Memory keeps it, and may not wait for a disk.
-type Memory interface {
-	KeepBed(bed.Bed)
-}
+// Memory keeps it.
+type Memory = part.Memory[bed.Kept]
 
 // Now is what is known of the bed.
 type Now bed.Bed
@@ -87,6 +85,6 @@ func (o *Occupancy) become(b bed.Bed) {
 	o.loop.Decide("the bed is %s: %s", b.State, b.Why)
 	o.loop.Publish(o.Now())
 	if o.memory != nil {
-		o.memory.KeepBed(b)
+		o.memory.Set(bed.Kept{Bed: b})
 	}
 }

@@ -27,6 +27,13 @@ type Part interface {
 	Busy() bool
 }
 
+// A Memory keeps a value over restarts. Neither method waits for a disk, and what was set
+// may not be changed afterwards.
+type Memory[T any] interface {
+	Get() T
+	Set(T)
+}
+
 // Plain is a part that does none of it.
 type Plain struct{}
 

@@ -269,7 +269,7 @@ func (p *Printing) close(j *job) {
 	case run.Stopped:
 		p.learn(j)
 		if p.cfg.Habits != nil {
-			p.cfg.Habits.KeepHabits(p.habits)
+			p.cfg.Habits.Set(p.habits)
 		}
 	}
 	if j.trim != nil && p.talk.Live() {

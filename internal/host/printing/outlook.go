@@ -7,14 +7,11 @@ import (
 	"diathermon/internal/core/run"
 	"diathermon/internal/core/toolpath"
 	"diathermon/internal/core/trim"
+	"diathermon/internal/host/part"
 )
 
-// Habits keep what the printer has shown of the time that runs take. KeepHabits may not
-// wait for a disk.
-type Habits interface {
-	Habits() run.Habits
-	KeepHabits(run.Habits)
-}
+// Habits keep what the printer has shown of the time that runs take.
+type Habits = part.Memory[run.Habits]
 
 // An outlook is what a run needs to say when it will be done.
 type outlook struct {

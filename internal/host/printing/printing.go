@@ -143,7 +143,7 @@ type Printing struct {
 func New(c Config, loop *part.Loop, t *talk.Talk, where *position.Position, h *heating.Heating, b *occupancy.Occupancy) *Printing {
 	p := &Printing{cfg: c, loop: loop, talk: t, where: where, heating: h, bed: b}
 	if c.Habits != nil {
-		p.habits = c.Habits.Habits()
+		p.habits = c.Habits.Get()
 	}
 	return p
 }

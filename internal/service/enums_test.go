@@ -1,4 +1,4 @@
-package web
+package service
 
 import (
 	"encoding/json"
@@ -37,7 +37,7 @@ var sent = map[string][]string{
 	"Remark.action":           {"core/heat.Action"},
 	"Remark.guard":            {"core/heat.GuardName"},
 	"Bed.state":               {"core/bed.State"},
-	"Changed.what":            {"web.Change"},
+	"Changed.what":            {"api.Thing"},
 	"Check.kind":              {"core/preflight.Kind"},
 	"Check.level":             {"core/bounds.Level"},
 	"Finding.level":           {"core/bounds.Level"},

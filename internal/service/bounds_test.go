@@ -1,4 +1,4 @@
-package web
+package service
 
 import (
 	"encoding/json"
@@ -12,9 +12,9 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"diathermon/internal/core/machine"
 	"diathermon/internal/doors/dav"
 	"diathermon/internal/people"
+	"diathermon/internal/web"
 	"diathermon/internal/web/guard"
 )
 
@@ -69,7 +69,7 @@ func TestEverythingThatACallerCanDoIsInTheTableOfBounds(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &Server{Printer: machine.Printer{Name: "Vesper"}, Access: guard.NewAccess(p, 8437, slog.New(slog.DiscardHandler)), Logger: slog.New(slog.DiscardHandler)}
+	s := &web.Server{Name: "Vesper", Areas: bare(), Access: guard.NewAccess(p, 8437, slog.New(slog.DiscardHandler)), Logger: slog.New(slog.DiscardHandler)}
 	err = chi.Walk(s.Handler().(chi.Routes), func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
 		if !strings.HasPrefix(route, "/v1/") {
 			there[method+" "+route] = true
