@@ -8,7 +8,7 @@ help: ## list the targets
 	@grep -hE '^[a-z]+:.*##' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "  make %-12s %s\n", $$1, $$2}'
 
 build: $(CONSOLE) ## build bin/diathermon with the console in it
-	go build -o bin/diathermon ./cmd/diathermon
+	go build -trimpath -ldflags="-s -w" -o bin/diathermon ./cmd/diathermon
 
 demo: tools ## install what is missing, build, and run a host with a stand-in printer and sample files
 	@./scripts/install postgresql
