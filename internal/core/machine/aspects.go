@@ -45,7 +45,7 @@ var Aspects = []Aspect{
 	number(settable.Field{Name: "name", Word: "Name", About: "of the printer", Longest: 40},
 		func(d *Description) any { return &d.Name }, func(p *Printer) any { return &p.Name }),
 	number(settable.Field{
-		Name: "colour", Word: "Colour", About: "by which it is told from its neighbours, #rrggbb; empty: none", Longest: stock.Colour.Longest,
+		Name: "colour", Word: "Colour", About: "as #rrggbb, by which it is told from its neighbours; empty is none", Longest: stock.Colour.Longest,
 	}, func(d *Description) any { return &d.Colour }, func(p *Printer) any { return &p.Colour }),
 	axis("width", "Width (X)", "how far X goes",
 		func(d *Description) any { return &d.Width }, func(p *Printer) any { return &p.Width }),
@@ -78,7 +78,7 @@ var Aspects = []Aspect{
 		Name: "filament_density", Word: "Its density", Unit: "g/cm³", About: "density of the filament", Least: 0.1, Most: 50,
 	}, func(d *Description) any { return &d.Density }, func(p *Printer) any { return &p.Density }),
 	number(settable.Field{
-		Name: "filament_price", Word: "A kilogram of it", About: "price of a kilogram of filament", Most: 1_000_000, Zero: "not said",
+		Name: "filament_price", Word: "A kilogram of it", About: "price of a kilogram of filament", Least: 0.01, Most: 1_000_000, Zero: "not said",
 	}, func(d *Description) any { return &d.Price }, func(p *Printer) any { return &p.Price }),
 	number(settable.Field{Name: "currency", Word: "Currency", About: "of prices", Longest: 8},
 		func(d *Description) any { return &d.Currency }, func(p *Printer) any { return &p.Currency }),

@@ -39,7 +39,10 @@ func (f Field) Between() string {
 // Usage is what the field is and between which bounds, as the help of an option says it:
 // with the unit in backquotes, where it has one.
 func (f Field) Usage() string {
-	if f.Longest > 0 || f.Unit == "" {
+	switch {
+	case f.Longest > 0:
+		return f.About + "; " + f.Between()
+	case f.Unit == "":
 		return f.About + ": " + f.Between()
 	}
 	return f.About + ": " + f.between("`"+f.Unit+"`")

@@ -40,7 +40,7 @@ func TestAFieldHasBounds(t *testing.T) {
 
 func TestAFieldIsWorded(t *testing.T) {
 	for got, want := range map[string]string{
-		speed.Usage(): "of what lays plastic: 10 to 300 `%`, or 0: as sliced", tools.Usage(): "how many: 1 to 16", name.Usage(): "of the printer: up to 4 letters",
+		speed.Usage(): "of what lays plastic: 10 to 300 `%`, or 0: as sliced", tools.Usage(): "how many: 1 to 16", name.Usage(): "of the printer; up to 4 letters",
 		speed.In(0): "as sliced", speed.In(50): "50 %", tools.In(0): "0",
 	} {
 		if got != want {
