@@ -32,8 +32,8 @@ type TrimWanted struct {
 // percentage of 100, and 0 of anything else, is as in the file.
 type ChangeTrim struct {
 	AsSliced bool               `json:"as_sliced,omitempty" doc:"Everything is as in the file first"`
-	Heaters  map[string]float64 `json:"heaters,omitempty" doc:"K that are added to setpoints, by heater"`
-	First    map[string]float64 `json:"first_layer,omitempty" doc:"K that are added besides until the second layer begins"`
+	Heaters  map[string]float64 `json:"heaters,omitempty"`
+	First    map[string]float64 `json:"first_layer,omitempty"`
 	TrimWanted
 	Skip map[string]bool `json:"skip,omitempty" doc:"Whether an object is left out, by key or name"`
 }

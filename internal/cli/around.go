@@ -93,7 +93,7 @@ func aroundRuns(ctx context.Context, cmd *cli.Command) error {
 		if after != nil {
 			now.After = *after
 		}
-		if now, err = client.Call(ctx, c, ops.SetAround, ops.With[api.Around]{Body: now}); err != nil {
+		if now, err = client.Call(ctx, c, ops.SetAround, ops.Body(now)); err != nil {
 			return err
 		}
 	}

@@ -194,7 +194,7 @@ func controlCommand(verb, use string, flags ...cli.Flag) *cli.Command {
 			case cmd.Bool("take-back"):
 				r, err = client.Call(ctx, c, ops.DropUntil, ops.ID{ID: id})
 			case cmd.IsSet("before-layer"), cmd.IsSet("at-height"), cmd.IsSet("after-layer"):
-				r, err = client.Call(ctx, c, ops.SetUntil, ops.IDWith[api.SetUntil]{ID: id, Body: api.SetUntil{End: verb == "stop", Layer: max(cmd.Int("before-layer"), cmd.Int("after-layer")), Height: cmd.Float("at-height")}})
+				r, err = client.Call(ctx, c, ops.SetUntil, ops.ForID(id, api.SetUntil{End: verb == "stop", Layer: max(cmd.Int("before-layer"), cmd.Int("after-layer")), Height: cmd.Float("at-height")}))
 			default:
 				r, err = client.Call(ctx, c, ops.Controls[verb], ops.ID{ID: id})
 			}

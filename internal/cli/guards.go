@@ -122,7 +122,7 @@ func lookBack(ctx context.Context, cmd *cli.Command, c *client.Client, last stri
 		return wrong("--look-back: %q is no span such as 3d, 4w or 1y", last)
 	}
 	to := time.Now().UTC()
-	seen, err := client.Call(ctx, c, ops.LookBack, ops.With[api.Look]{Body: api.Look{From: to.Add(-length), To: to}})
+	seen, err := client.Call(ctx, c, ops.LookBack, ops.Body(api.Look{From: to.Add(-length), To: to}))
 	for err == nil && !seen.Ended {
 		select {
 		case <-ctx.Done():

@@ -98,7 +98,7 @@ func heat(ctx context.Context, cmd *cli.Command) error {
 		if how != "now" && how != "keep" {
 			return wrong("--apply-tuning is now or keep, not %q", how)
 		}
-		t, err := client.Call(ctx, c, ops.ApplyTuning, ops.With[api.ApplyTuning]{Body: api.ApplyTuning{Save: how == "keep"}})
+		t, err := client.Call(ctx, c, ops.ApplyTuning, ops.Body(api.ApplyTuning{Save: how == "keep"}))
 		if err != nil {
 			return err
 		}
@@ -167,7 +167,7 @@ func setHeat(ctx context.Context, cmd *cli.Command, c *client.Client, heaters []
 	var all []api.HeatSet
 	var failed error
 	for _, h := range heaters {
-		set, err := client.Call(ctx, c, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: h, Body: api.SetHeat{Setpoint: setpoint}})
+		set, err := client.Call(ctx, c, ops.SetHeat, ops.ForHeater(h, api.SetHeat{Setpoint: setpoint}))
 		if err != nil {
 			failed = errors.Join(failed, err)
 			continue

@@ -60,7 +60,7 @@ func moveCommand() *cli.Command {
 			case cmd.Bool("drop"):
 				now, err = client.Ask(ctx, c, ops.DropPresses)
 			case cmd.Args().Present():
-				now, err = client.Call(ctx, c, ops.Press, ops.With[api.Press]{Body: press})
+				now, err = client.Call(ctx, c, ops.Press, ops.Body(press))
 			default:
 				var bench api.Bench
 				bench, err = client.Ask(ctx, c, ops.GetBench)
@@ -83,7 +83,7 @@ func homeCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			now, err := client.Call(ctx, c, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: axes}})
+			now, err := client.Call(ctx, c, ops.Home, ops.Body(api.Home{Axes: axes}))
 			return showMotion(cmd, now, err)
 		},
 	}

@@ -44,7 +44,7 @@ func outputsCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				out, err = client.Call(ctx, c, ops.SetOutput, ops.NameWith[api.OutputLevel]{Name: s.name, Body: api.OutputLevel{Level: s.level}})
+				out, err = client.Call(ctx, c, ops.SetOutput, ops.ForName(s.name, api.OutputLevel{Level: s.level}))
 			}
 			return showOutputs(cmd, out, err)
 		},

@@ -72,7 +72,7 @@ func allowCommand() *cli.Command {
 			if len(args) == 0 {
 				return listPairings(ctx, w, c)
 			}
-			p, err := client.Call(ctx, c, ops.AnswerPairing, ops.With[api.Answer]{Body: api.Answer{Letters: args[0], Allow: !cmd.Bool("deny"), Scopes: cmd.StringSlice("scope")}})
+			p, err := client.Call(ctx, c, ops.AnswerPairing, ops.Body(api.Answer{Letters: args[0], Allow: !cmd.Bool("deny"), Scopes: cmd.StringSlice("scope")}))
 			if err != nil {
 				if problem := (*api.Problem)(nil); cmd.String("data") == "" && errors.As(err, &problem) && (problem.Status == 401 || problem.Status == 403) {
 					return fmt.Errorf("%w; on the host's own computer %s", err, addData())
@@ -173,7 +173,7 @@ func tokensCommand() *cli.Command {
 						until := time.Now().Add(d)
 						in.Expires = &until
 					}
-					made, err := client.Call(ctx, c, ops.MakeToken, ops.With[api.MakeToken]{Body: in})
+					made, err := client.Call(ctx, c, ops.MakeToken, ops.Body(in))
 					if err != nil {
 						return err
 					}
@@ -258,7 +258,7 @@ func accountsCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				a, err := client.Call(ctx, c, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: name, Role: cmd.String("role"), Password: password}})
+				a, err := client.Call(ctx, c, ops.MakeAccount, ops.Body(api.MakeAccount{Name: name, Role: cmd.String("role"), Password: password}))
 				if err != nil {
 					return err
 				}
@@ -284,7 +284,7 @@ func accountsCommand() *cli.Command {
 				if change == (api.ChangeAccount{}) {
 					return wrong("nothing is to be changed: give --role or --password")
 				}
-				if a, err = client.Call(ctx, c, ops.ChangeAccount, ops.IDWith[api.ChangeAccount]{ID: a.ID, Body: change}); err != nil {
+				if a, err = client.Call(ctx, c, ops.ChangeAccount, ops.ForID(a.ID, change)); err != nil {
 					return err
 				}
 				fmt.Fprintf(cmd.Root().Writer, "Changed: %s, %s\n", a.Name, a.Role)

@@ -71,7 +71,7 @@ func pickUp(ctx context.Context, cmd *cli.Command, c *client.Client, r api.Run) 
 		return wrong("not picked up; --yes goes without the question, --layer, --line and --height change the plan")
 	}
 	choice.Command, choice.Layer, choice.Height = plan.Command, 0, &plan.Height
-	picked, err := client.Call(ctx, c, ops.PickUpRun, ops.IDWith[api.PickUp]{ID: r.ID, Body: choice})
+	picked, err := client.Call(ctx, c, ops.PickUpRun, ops.ForID(r.ID, choice))
 	if err != nil {
 		return err
 	}

@@ -57,7 +57,7 @@ func clearCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			b, err := client.Call(ctx, c, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: map[bool]string{false: "clear", true: "occupied"}[cmd.Bool("not")]}})
+			b, err := client.Call(ctx, c, ops.SayBed, ops.Body(api.SayBed{State: map[bool]string{false: "clear", true: "occupied"}[cmd.Bool("not")]}))
 			if err != nil {
 				return err
 			}

@@ -43,7 +43,7 @@ func queueCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				e, err := client.Call(ctx, c, ops.AddQueueEntry, ops.With[api.AddEntry]{Body: api.AddEntry{Slots: slots, Around: goes, File: name, Copies: max(cmd.Int("copies"), 1), After: at, SoakSeconds: soakSeconds(cmd)}})
+				e, err := client.Call(ctx, c, ops.AddQueueEntry, ops.Body(api.AddEntry{Slots: slots, Around: goes, File: name, Copies: max(cmd.Int("copies"), 1), After: at, SoakSeconds: soakSeconds(cmd)}))
 				if err != nil {
 					return err
 				}
@@ -87,7 +87,7 @@ func queueCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				r, err := client.Call(ctx, c, ops.StartNext, ops.With[api.StartNext]{Body: api.StartNext{Clear: cmd.Bool("clear"), Overrule: whys}})
+				r, err := client.Call(ctx, c, ops.StartNext, ops.Body(api.StartNext{Clear: cmd.Bool("clear"), Overrule: whys}))
 				if err != nil {
 					return err
 				}
@@ -187,7 +187,7 @@ func move(ctx context.Context, cmd *cli.Command, c *client.Client, number, place
 	if to <= len(others) {
 		before = others[to-1].ID
 	}
-	if _, err := client.Call(ctx, c, ops.ChangeQueueEntry, ops.IDWith[api.ChangeEntry]{ID: e.ID, Body: api.ChangeEntry{Before: &before}}); err != nil {
+	if _, err := client.Call(ctx, c, ops.ChangeQueueEntry, ops.ForID(e.ID, api.ChangeEntry{Before: &before})); err != nil {
 		return err
 	}
 	fmt.Fprintf(cmd.Root().Writer, "Is number %d now: %s\n", to, e.File)
@@ -224,7 +224,7 @@ func change(ctx context.Context, cmd *cli.Command, c *client.Client, number stri
 	if wish == (api.ChangeEntry{}) {
 		return wrong("what is to be different? --copies, --at, --by-hand, --soak, --no-soak, --slots, --before or --after")
 	}
-	changed, err := client.Call(ctx, c, ops.ChangeQueueEntry, ops.IDWith[api.ChangeEntry]{ID: e.ID, Body: wish})
+	changed, err := client.Call(ctx, c, ops.ChangeQueueEntry, ops.ForID(e.ID, wish))
 	if err != nil {
 		return err
 	}

@@ -145,9 +145,9 @@ func checkRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	r, err := client.Call(ctx, c, ops.CheckRoutine, ops.With[api.RoutineText]{Body: api.RoutineText{Text: string(text)}})
+	r, err := client.Call(ctx, c, ops.CheckRoutine, ops.Body(api.RoutineText{Text: string(text)}))
 	if err == nil && cmd.Name == "store" {
-		r, err = client.Call(ctx, c, ops.StoreRoutine, ops.NameWith[api.RoutineText]{Name: r.Name, Body: api.RoutineText{Text: string(text)}})
+		r, err = client.Call(ctx, c, ops.StoreRoutine, ops.ForName(r.Name, api.RoutineText{Text: string(text)}))
 	}
 	if err != nil {
 		return err
@@ -257,7 +257,7 @@ func performRoutine(ctx context.Context, cmd *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	p, err := client.Call(ctx, c, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: args[0], Body: api.Perform{Values: values}})
+	p, err := client.Call(ctx, c, ops.PerformRoutine, ops.ForName(args[0], api.Perform{Values: values}))
 	if err != nil {
 		return err
 	}
@@ -338,7 +338,7 @@ func follow(ctx context.Context, cmd *cli.Command, c *client.Client, p api.Perfo
 			if n, err := strconv.Atoi(text); err == nil && n >= 1 && n <= len(p.Question.Answers) {
 				answer = p.Question.Answers[n-1]
 			}
-			d, err := client.Call(ctx, c, ops.AnswerQuestion, ops.IDWith[api.QuestionAnswer]{ID: p.ID, Body: api.QuestionAnswer{Question: p.Question.Number, Answer: answer}})
+			d, err := client.Call(ctx, c, ops.AnswerQuestion, ops.ForID(p.ID, api.QuestionAnswer{Question: p.Question.Number, Answer: answer}))
 			if err != nil {
 				fmt.Fprintf(w, "%s\n", words(err))
 				continue

@@ -40,7 +40,7 @@ func sayCommand() *cli.Command {
 				if text = strings.TrimSpace(text); text == "" {
 					continue
 				}
-				said, err := client.Call(ctx, c, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: text}})
+				said, err := client.Call(ctx, c, ops.Say, ops.Body(api.SayLine{Line: text}))
 				if err == nil {
 					err = printSaid(cmd, said)
 				}

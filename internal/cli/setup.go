@@ -68,7 +68,7 @@ func setupCommand() *cli.Command {
 			}
 			var now api.Described
 			if more {
-				now, err = client.Call(ctx, c, ops.DescribePrinter, ops.With[api.DescribePrinter]{Body: say})
+				now, err = client.Call(ctx, c, ops.DescribePrinter, ops.Body(say))
 			} else {
 				now, err = client.Ask(ctx, c, ops.GetPrinter)
 			}

@@ -145,7 +145,7 @@ func printCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			r, err := client.Call(ctx, c, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{Slots: slots, Before: before, After: after, File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()}})
+			r, err := client.Call(ctx, c, ops.StartRun, ops.Body(api.StartRun{Slots: slots, Before: before, After: after, File: name, Overrule: whys, Trim: differs, Soak: cmd.Bool("soak") || cmd.IsSet("soak-for"), SoakSeconds: cmd.Duration("soak-for").Seconds()}))
 			if err != nil {
 				return err
 			}

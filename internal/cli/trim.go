@@ -88,7 +88,7 @@ func trimCommand() *cli.Command {
 				return err
 			}
 			if t.AsSliced = cmd.Bool("as-sliced"); said || t.AsSliced {
-				if r, err = client.Call(ctx, c, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: r.ID, Body: t}); err != nil {
+				if r, err = client.Call(ctx, c, ops.TrimRun, ops.ForID(r.ID, t)); err != nil {
 					return err
 				}
 			}

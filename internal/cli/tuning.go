@@ -14,7 +14,7 @@ import (
 
 // tune waits for a tuning's end and tells its cycles.
 func tune(ctx context.Context, cmd *cli.Command, c *client.Client, heater string, setpoint float64) error {
-	t, err := client.Call(ctx, c, ops.TuneHeater, ops.HeaterWith[api.Tune]{Heater: heater, Body: api.Tune{Setpoint: setpoint, Cycles: cmd.Int("cycles")}})
+	t, err := client.Call(ctx, c, ops.TuneHeater, ops.ForHeater(heater, api.Tune{Setpoint: setpoint, Cycles: cmd.Int("cycles")}))
 	tick := time.NewTicker(warmPoll)
 	defer tick.Stop()
 	for told := -1; err == nil && t.Ended == nil; t, err = client.Ask(ctx, c, ops.GetTuning) {

@@ -16,7 +16,7 @@ import (
 )
 
 func warmUp(ctx context.Context, cmd *cli.Command, c *client.Client, b api.BeginWarmUp) error {
-	begun, err := client.Call(ctx, c, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: b})
+	begun, err := client.Call(ctx, c, ops.BeginWarmUp, ops.Body(b))
 	if err != nil {
 		return err
 	}

@@ -57,7 +57,7 @@ func watch(ctx context.Context, cmd *cli.Command, c *client.Client) error {
 	p := tea.NewProgram(v, tea.WithContext(ctx), tea.WithAltScreen(), tea.WithOutput(out), tea.WithFPS(10))
 	go func() {
 		for ctx.Err() == nil {
-			err := c.EventsWithout(ctx, "wire", func(e client.Event) { p.Send(e) }) // most of the bytes, and asked for when it is shown
+			err := c.Events(ctx, func(e client.Event) { p.Send(e) }, "wire") // which is most of the bytes, and asked for when it is shown
 			p.Send(lost{err})
 			select {
 			case <-time.After(2 * time.Second):

@@ -293,7 +293,7 @@ func (v *view) answer(k string) tea.Cmd {
 	}
 	a := api.QuestionAnswer{Question: p.Question.Number, Answer: p.Question.Answers[n-1]}
 	return v.act("Answered: "+a.Answer, func(ctx context.Context) error {
-		_, err := client.Call(ctx, v.host, ops.AnswerQuestion, ops.IDWith[api.QuestionAnswer]{ID: p.ID, Body: a})
+		_, err := client.Call(ctx, v.host, ops.AnswerQuestion, ops.ForID(p.ID, a))
 		return err
 	})
 }
@@ -328,7 +328,7 @@ func (v *view) heat(line string) tea.Cmd {
 	}
 	set := func() tea.Cmd {
 		return v.act(fmt.Sprintf("%s is set to %g °C.", name, setpoint), func(ctx context.Context) error {
-			_, err := client.Call(ctx, v.host, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: name, Body: api.SetHeat{Setpoint: setpoint}})
+			_, err := client.Call(ctx, v.host, ops.SetHeat, ops.ForHeater(name, api.SetHeat{Setpoint: setpoint}))
 			return err
 		})
 	}
@@ -365,7 +365,7 @@ func (v *view) arrow(k string) tea.Cmd {
 	case "0":
 		v.moved = time.Now()
 		return v.act("It is homed.", func(ctx context.Context) error {
-			_, err := client.Call(ctx, v.host, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: ""}})
+			_, err := client.Call(ctx, v.host, ops.Home, ops.Body(api.Home{Axes: ""}))
 			return err
 		})
 	default:
@@ -374,7 +374,7 @@ func (v *view) arrow(k string) tea.Cmd {
 	}
 	v.moved = time.Now()
 	return v.act("", func(ctx context.Context) error {
-		_, err := client.Call(ctx, v.host, ops.Press, ops.With[api.Press]{Body: api.Press{By: &by}})
+		_, err := client.Call(ctx, v.host, ops.Press, ops.Body(api.Press{By: &by}))
 		return err
 	})
 }

@@ -18,6 +18,7 @@ import (
 	"strings"
 
 	"diathermon/internal/api"
+	"diathermon/internal/api/ops"
 	"diathermon/internal/core/legible"
 )
 
@@ -155,17 +156,11 @@ var errNone = errors.New("there is none yet")
 // An Event is one live event; Data is one of the types of api.Events, by value.
 type Event struct{ Data any }
 
-// Events calls f with every live event until ctx or the connection ends. The
-// first ones tell everything as it is.
-func (c *Client) Events(ctx context.Context, f func(Event)) error { return c.EventsWithout(ctx, "", f) }
-
-// EventsWithout is Events without those of some names, with commas between.
-func (c *Client) EventsWithout(ctx context.Context, names string, f func(Event)) error {
-	path := "/v1/events"
-	if names != "" {
-		path += "?without=" + url.QueryEscape(names)
-	}
-	res, err := c.do(ctx, http.MethodGet, path, nil, nil)
+// Events calls f with every live event, but for those of some names, until ctx or the
+// connection ends. The first ones tell everything as it is.
+func (c *Client) Events(ctx context.Context, f func(Event), without ...string) error {
+	path, _ := place(ops.Events.Path, ops.WhichEvents{Without: without})
+	res, err := c.do(ctx, ops.Events.Method, path, nil, nil)
 	if err != nil {
 		return err
 	}

@@ -255,7 +255,7 @@ func TestThePrintGoesOnBesideTheWorstThatAnybodyAsks(t *testing.T) {
 	}
 	s, p, address, _ := apart(t)
 	defer s.device.Close()
-	if _, err := client.Call(t.Context(), s.Client, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}}); err != nil {
+	if _, err := client.Call(t.Context(), s.Client, ops.MakeAccount, ops.Body(api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"})); err != nil {
 		t.Fatal(err)
 	}
 	signIn := func() time.Duration {
@@ -280,7 +280,7 @@ func TestThePrintGoesOnBesideTheWorstThatAnybodyAsks(t *testing.T) {
 	signIn()
 	tokens := map[string]string{}
 	for _, scope := range access.Scopes {
-		made, err := client.Call(t.Context(), s.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: api.MakeToken{Name: scope, Scopes: []string{scope}}})
+		made, err := client.Call(t.Context(), s.Client, ops.MakeToken, ops.Body(api.MakeToken{Name: scope, Scopes: []string{scope}}))
 		if err != nil {
 			t.Fatal(err)
 		}

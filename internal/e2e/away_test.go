@@ -127,7 +127,7 @@ func TestTheHostIsReachedThroughAProxyBelowAPath(t *testing.T) {
 	if waiting, err := client.Ask(t.Context(), b.Client, ops.ListPairings); err != nil || len(waiting.Pairings) != 1 || waiting.Pairings[0].From != "127.0.0.1" {
 		t.Errorf("who asks: %+v, %v", waiting, err)
 	}
-	client.Call(t.Context(), b.Client, ops.AnswerPairing, ops.With[api.Answer]{Body: api.Answer{Letters: letters, Allow: true}})
+	client.Call(t.Context(), b.Client, ops.AnswerPairing, ops.Body(api.Answer{Letters: letters, Allow: true}))
 	b.shown(page, `form[action="/vesper/first-start"]`)
 	b.drawn("/v1/shelf/other.gcode/picture?size=64")
 	b.visit(page, away+"/shelf")

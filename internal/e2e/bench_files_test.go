@@ -172,7 +172,7 @@ func BenchmarkStart(b *testing.B) {
 	s.mustSend("part.gcode", body.Bytes(), false)
 	s.surveyed("part.gcode")
 	for range 200 {
-		if _, err := client.Call(b.Context(), s.Client, ops.AddQueueEntry, ops.With[api.AddEntry]{Body: api.AddEntry{File: "part.gcode", Copies: 100}}); err != nil {
+		if _, err := client.Call(b.Context(), s.Client, ops.AddQueueEntry, ops.Body(api.AddEntry{File: "part.gcode", Copies: 100})); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -181,7 +181,7 @@ func BenchmarkStart(b *testing.B) {
 		for range 9 {
 			before := len(s.executed())
 			pressed := time.Now()
-			r, err := client.Call(b.Context(), s.Client, ops.StartNext, ops.With[api.StartNext]{Body: api.StartNext{Clear: true}})
+			r, err := client.Call(b.Context(), s.Client, ops.StartNext, ops.Body(api.StartNext{Clear: true}))
 			if err != nil {
 				b.Fatal(err)
 			}
@@ -341,7 +341,7 @@ func BenchmarkWirePage(b *testing.B) {
 		s.visit(page, s.service.URL+"/wire")
 		s.shown(page, `[data-rows]`)
 		s.click(page, `[data-filter="report"]`)
-		if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "messages.gcode"}}); err != nil {
+		if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.Body(api.StartRun{File: "messages.gcode"})); err != nil {
 			b.Fatal(err)
 		}
 		s.do(page, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {

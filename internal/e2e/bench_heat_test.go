@@ -179,7 +179,7 @@ func BenchmarkWear(b *testing.B) {
 		s.live()
 		s.mustSend("circles.gcode", circles(3600, 200_000), true)
 		s.until("some moves", func(now api.Bench) bool { return now.Run.Taken > 200 })
-		if _, err := client.Call(b.Context(), s.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 60}}); err != nil {
+		if _, err := client.Call(b.Context(), s.Client, ops.SetHeat, ops.ForHeater("bed", api.SetHeat{Setpoint: 60})); err != nil {
 			b.Fatal(err)
 		}
 		written := func() (sum float64) {

@@ -145,7 +145,7 @@ func BenchmarkCable(b *testing.B) {
 							}
 							stored := s.mustSend("feeds.gcode", body.Bytes(), false)
 							s.device.Received()
-							if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: stored.File.Name}}); err != nil {
+							if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.Body(api.StartRun{File: stored.File.Name})); err != nil {
 								b.Fatal(err)
 							}
 							s.until("half of the file", func(now api.Bench) bool { return now.Run.Taken > lines/4 })
@@ -232,10 +232,10 @@ func BenchmarkHalt(b *testing.B) {
 		request := fmt.Sprintf("POST /v1/halt HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Length: 0\r\nConnection: close\r\n\r\n", address, strings.TrimSpace(string(token)))
 		for range halts {
 			s.live()
-			if _, err := client.Call(b.Context(), s.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear"}}); err != nil {
+			if _, err := client.Call(b.Context(), s.Client, ops.SayBed, ops.Body(api.SayBed{State: "clear"})); err != nil {
 				b.Fatal(err)
 			}
-			if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "long.gcode"}}); err != nil {
+			if _, err := client.Call(b.Context(), s.Client, ops.StartRun, ops.Body(api.StartRun{File: "long.gcode"})); err != nil {
 				b.Fatal(err)
 			}
 			s.until("streaming", func(now api.Bench) bool { return now.Run != nil && now.Run.Taken > 60 })

@@ -189,7 +189,7 @@ func TestAWarmUpOfManyHeatersIsKeptWhole(t *testing.T) {
 	b.up()
 	b.live()
 	want := api.WarmUp{Name: "ABS, both", Setpoints: map[string]float64{"nozzle0": 245, "nozzle1": 240, "bed": 100, "chamber": 45}, Order: "together"}
-	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.NameWith[api.WarmUp]{Name: want.Name, Body: want}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.ForName(want.Name, want)); err != nil {
 		t.Fatal(err)
 	}
 	page := b.browser(1280, 1600, false)
@@ -233,7 +233,7 @@ func TestTheWireShowsThePastAlsoWhenNewLinesComeFirst(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
 	say := func(text string) {
-		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M118 " + text}}); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "M118 " + text})); err != nil {
 			t.Fatal(err)
 		}
 	}

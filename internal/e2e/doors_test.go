@@ -302,7 +302,7 @@ func TestOneSendersLocksAndPropertiesAreBoundedAndKeepNobodyOut(t *testing.T) {
 	t.Parallel()
 	b := start(t, simprinter.Config{})
 	token := func() string { // of the same name each time
-		made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: api.MakeToken{Name: "slicer", Scopes: []string{"send"}}})
+		made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.Body(api.MakeToken{Name: "slicer", Scopes: []string{"send"}}))
 		if err != nil {
 			t.Fatal(err)
 		}

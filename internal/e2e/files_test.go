@@ -117,7 +117,7 @@ func TestAFileIsKnownOnTheHostAndWithoutIt(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.surveyed("cut.gcode")
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cut.gcode"}}); status(err) != http.StatusConflict {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "cut.gcode"})); status(err) != http.StatusConflict {
 		t.Errorf("a file that was cut short starts: %v", err)
 	}
 	if cut, _ := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "cut.gcode"}); len(cut.Checks) == 0 || cut.Checks[0].Level != "block" || !strings.Contains(cut.Checks[0].Title, "cut short") {

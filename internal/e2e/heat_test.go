@@ -132,10 +132,10 @@ func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 		t.Fatalf("the ready-made ones are %+v, %v", kept, err)
 	}
 	own := api.WarmUp{Name: "dust caps", Setpoints: map[string]float64{"nozzle0": 190, "bed": 50}, Order: "bed-first", Soak: true, SoakSeconds: 1}
-	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.NameWith[api.WarmUp]{Name: own.Name, Body: own}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.ForName(own.Name, own)); err != nil {
 		t.Fatal(err)
 	}
-	begun, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{Name: own.Name}})
+	begun, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.Body(api.BeginWarmUp{Name: own.Name}))
 	if err != nil || begun.WarmUp.Name != own.Name || begun.Done {
 		t.Fatalf("it began as %+v, %v", begun, err)
 	}
@@ -155,14 +155,14 @@ func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 	})
 
 	b.mustSend("part.gcode", coupon(t, 3), false)
-	if begun, err = client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{File: "part.gcode"}}); err != nil || begun.WarmUp.Setpoints["nozzle0"] != 205 || begun.WarmUp.Setpoints["bed"] != 60 {
+	if begun, err = client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.Body(api.BeginWarmUp{File: "part.gcode"})); err != nil || begun.WarmUp.Setpoints["nozzle0"] != 205 || begun.WarmUp.Setpoints["bed"] != 60 {
 		t.Errorf("for a file it began as %+v, %v", begun, err)
 	}
-	run, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "part.gcode", Soak: true, SoakSeconds: 2}})
+	run, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "part.gcode", Soak: true, SoakSeconds: 2}))
 	if err != nil || run.State != "warming" || !strings.Contains(run.Reason, "soaks") {
 		t.Errorf("with a soak before it the run is %+v, %v", run, err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{Name: "PLA"}}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.Body(api.BeginWarmUp{Name: "PLA"})); status(err) != 409 {
 		t.Errorf("a warm-up in the middle of a run: %v", err)
 	}
 	if err := client.Do(t.Context(), b.Client, ops.Cool, ops.Nothing{}); status(err) != 409 {
@@ -184,16 +184,16 @@ func TestWarmUpsBringAllHeatersToTheirSetpoints(t *testing.T) {
 		"for a second":    {Name: "x", Setpoints: map[string]float64{"nozzle1": 200}, Order: "together"},
 		"in no order":     {Name: "x", Setpoints: map[string]float64{"bed": 60}, Order: "backwards"},
 	} {
-		if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.NameWith[api.WarmUp]{Name: w.Name, Body: w}); status(err) != 422 {
+		if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.ForName(w.Name, w)); status(err) != 422 {
 			t.Errorf("a warm-up %s: %v", what, err)
 		}
 	}
 	for what, begin := range map[string]api.BeginWarmUp{"of none": {Name: "nothing"}, "of no file": {File: "nothing.gcode"}} {
-		if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: begin}); status(err) != 404 {
+		if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.Body(begin)); status(err) != 404 {
 			t.Errorf("a warm-up %s: %v", what, err)
 		}
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{}}); status(err) != 422 {
+	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.Body(api.BeginWarmUp{})); status(err) != 422 {
 		t.Errorf("a warm-up without a word: %v", err)
 	}
 }
@@ -216,7 +216,7 @@ func TestAnAlarmHoldsTheRunAndWaitsForAPerson(t *testing.T) {
 	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: now.Run.ID}); status(err) != 409 || !strings.Contains(err.Error(), "alarm") {
 		t.Errorf("resuming: %v", err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "nozzle0", Body: api.SetHeat{Setpoint: 200}}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.ForHeater("nozzle0", api.SetHeat{Setpoint: 200})); status(err) != 409 {
 		t.Errorf("heating it: %v", err)
 	}
 	b.service.Close() // it is still there when the host is back
@@ -307,18 +307,18 @@ func TestTheFirmwareTunesAHeaterAndKeepsIt(t *testing.T) {
 		"of no heater": {"oven", api.Tune{Setpoint: 60, Cycles: 5}, 404}, "past the limit": {"bed", api.Tune{Setpoint: 200, Cycles: 5}, 422},
 		"of one cycle": {"bed", api.Tune{Setpoint: 60, Cycles: 1}, 422}, "at nothing": {"bed", api.Tune{Cycles: 5}, 422},
 	} {
-		if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.HeaterWith[api.Tune]{Heater: c.heater, Body: c.tune}); status(err) != c.status {
+		if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.ForHeater(c.heater, c.tune)); status(err) != c.status {
 			t.Errorf("a tuning %s: %v, want status %d", what, err, c.status)
 		}
 	}
 	b.mustSend("part.gcode", coupon(t, 2), false)
-	if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.HeaterWith[api.Tune]{Heater: "nozzle0", Body: api.Tune{Setpoint: 205, Cycles: 5}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.ForHeater("nozzle0", api.Tune{Setpoint: 205, Cycles: 5})); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.HeaterWith[api.Tune]{Heater: "bed", Body: api.Tune{Setpoint: 60, Cycles: 5}}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.TuneHeater, ops.ForHeater("bed", api.Tune{Setpoint: 60, Cycles: 5})); status(err) != 409 {
 		t.Errorf("two at a time: %v", err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.ApplyTuning, ops.With[api.ApplyTuning]{Body: api.ApplyTuning{Save: true}}); status(err) != 404 {
+	if _, err := client.Call(t.Context(), b.Client, ops.ApplyTuning, ops.Body(api.ApplyTuning{Save: true})); status(err) != 404 {
 		t.Errorf("applied before its end: %v", err)
 	}
 	var done api.Tuning
@@ -333,14 +333,14 @@ func TestTheFirmwareTunesAHeaterAndKeepsIt(t *testing.T) {
 		t.Fatalf("it came to %+v", done)
 	}
 	constants := func() string {
-		said, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M301"}})
+		said, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "M301"}))
 		if err != nil {
 			t.Fatal(err)
 		}
 		return strings.Join(said.Reply, " ")
 	}
 	before := constants()
-	if _, err := client.Call(t.Context(), b.Client, ops.ApplyTuning, ops.With[api.ApplyTuning]{Body: api.ApplyTuning{Save: true}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.ApplyTuning, ops.Body(api.ApplyTuning{Save: true})); err != nil {
 		t.Fatal(err)
 	}
 	b.until("the firmware having it", func(api.Bench) bool {

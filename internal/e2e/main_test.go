@@ -228,7 +228,7 @@ func (b *bench) send(name string, body []byte, print bool) (api.Stored, error) {
 // clear says that the bed is clear.
 func (b *bench) clear() {
 	b.t.Helper()
-	if _, err := client.Call(b.t.Context(), b.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear"}}); err != nil {
+	if _, err := client.Call(b.t.Context(), b.Client, ops.SayBed, ops.Body(api.SayBed{State: "clear"})); err != nil {
 		b.t.Fatal(err)
 	}
 }

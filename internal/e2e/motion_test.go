@@ -34,29 +34,29 @@ func TestPressesOfTwoPersonsAddUp(t *testing.T) {
 	p := simprinter.Vesper()
 	p.Warp = 8
 	b := start(t, p).live()
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(10, 10, 10)}); status(err) != 409 || !strings.Contains(err.Error(), "home") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(at(10, 10, 10))); status(err) != 409 || !strings.Contains(err.Error(), "home") {
 		t.Fatalf("before it is homed: %v", err)
 	}
-	if now, err := client.Call(t.Context(), b.Client, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: ""}}); err != nil || now.Homed != "XYZ" || now.Going {
+	if now, err := client.Call(t.Context(), b.Client, ops.Home, ops.Body(api.Home{Axes: ""})); err != nil || now.Homed != "XYZ" || now.Going {
 		t.Fatalf("%+v, %v", now, err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(200, 200, 30)}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(at(200, 200, 30))); err != nil {
 		t.Fatal(err)
 	}
 	b.until("its being far away", func(now api.Bench) bool { return !now.Motion.Going })
 	homing := make(chan error, 1)
 	go func() {
-		_, err := client.Call(t.Context(), b.Client, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: ""}})
+		_, err := client.Call(t.Context(), b.Client, ops.Home, ops.Body(api.Home{Axes: ""}))
 		homing <- err
 	}()
 	b.until("homing again", func(now api.Bench) bool { return now.Motion.Going })
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(100, 100, 20)}); status(err) != 409 || !strings.Contains(err.Error(), "it is homing") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(at(100, 100, 20))); status(err) != 409 || !strings.Contains(err.Error(), "it is homing") {
 		t.Errorf("while it is homing: %v", err)
 	}
 	if err := <-homing; err != nil {
 		t.Errorf("homed again: %v", err)
 	}
-	if now, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(100, 100, 20)}); err != nil || now.X != 100 || !now.Going {
+	if now, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(at(100, 100, 20))); err != nil || now.X != 100 || !now.Going {
 		t.Fatalf("it answers at once with where it goes: %+v, %v", now, err)
 	}
 	want := [3]float64{100, 100, 20}
@@ -69,7 +69,7 @@ func TestPressesOfTwoPersonsAddUp(t *testing.T) {
 				press := api.Press{By: &api.Axes{}}
 				axis := (i * (person + 1)) % 3
 				*[]**float64{&press.By.X, &press.By.Y, &press.By.Z}[axis] = &by
-				if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: press}); err != nil {
+				if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(press)); err != nil {
 					t.Errorf("press %d of person %d: %v", i, person, err)
 				}
 				mu.Lock()
@@ -92,10 +92,10 @@ func TestPressesOfTwoPersonsAddUp(t *testing.T) {
 		t.Errorf("it is said to be at %.3f, not %.3f", now.Motion.X, want[0])
 	}
 	far, cold := 500.0, 5.0
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: api.Press{By: &api.Axes{X: &far}}}); status(err) != 422 || !strings.Contains(err.Error(), "0 to 230") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(api.Press{By: &api.Axes{X: &far}})); status(err) != 422 || !strings.Contains(err.Error(), "0 to 230") {
 		t.Errorf("past the end: %v", err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: api.Press{By: &api.Axes{E: &cold}}}); status(err) != 409 || !strings.Contains(err.Error(), "170 °C") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(api.Press{By: &api.Axes{E: &cold}})); status(err) != 409 || !strings.Contains(err.Error(), "170 °C") {
 		t.Errorf("cold filament: %v", err)
 	}
 	if ends, err := client.Ask(t.Context(), b.Client, ops.GetEndstops); err != nil || len(ends.Endstops) != 3 || ends.Endstops[0].Triggered {
@@ -108,7 +108,7 @@ func TestPressesOfTwoPersonsAddUp(t *testing.T) {
 		t.Errorf("with its motors off: %+v, %v", now, err)
 	}
 	up := 4.0
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: api.Press{By: &api.Axes{Z: &up}}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(api.Press{By: &api.Axes{Z: &up}})); err != nil {
 		t.Errorf("up a little: %v", err)
 	}
 }
@@ -160,7 +160,7 @@ func TestTheConsoleMovesTheHead(t *testing.T) {
 // has more to do than it can.
 func BenchmarkPress(b *testing.B) {
 	s, _, _, _ := apart(b)
-	if _, err := client.Call(b.Context(), s.Client, ops.Home, ops.With[api.Home]{Body: api.Home{Axes: ""}}); err != nil {
+	if _, err := client.Call(b.Context(), s.Client, ops.Home, ops.Body(api.Home{Axes: ""})); err != nil {
 		b.Fatal(err)
 	}
 	const presses = 200
@@ -175,7 +175,7 @@ func BenchmarkPress(b *testing.B) {
 				b.Fatal(err)
 			}
 			sent := time.Now()
-			if _, err := client.Call(b.Context(), s.Client, ops.Press, ops.With[api.Press]{Body: api.Press{To: &api.Axes{X: &x}}}); err != nil {
+			if _, err := client.Call(b.Context(), s.Client, ops.Press, ops.Body(api.Press{To: &api.Axes{X: &x}})); err != nil {
 				b.Fatal(err)
 			}
 			s.until("its line", func(api.Bench) bool {
@@ -220,7 +220,7 @@ func TestAHeldRunFindsBackFromWhereItWasMoved(t *testing.T) {
 	b.mustSend("coupon.gcode", body, true)
 	b.until("printing", func(now api.Bench) bool { return now.Run != nil && now.Run.State == "running" && now.Run.Taken > 200 })
 	down := -5.0
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: api.Press{By: &api.Axes{Z: &down}}}); status(err) != 409 || !strings.Contains(err.Error(), "coupon.gcode") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(api.Press{By: &api.Axes{Z: &down}})); status(err) != 409 || !strings.Contains(err.Error(), "coupon.gcode") {
 		t.Errorf("while it runs: %v", err)
 	}
 	now, _ := client.Ask(t.Context(), b.Client, ops.GetBench)
@@ -232,7 +232,7 @@ func TestAHeldRunFindsBackFromWhereItWasMoved(t *testing.T) {
 	slow := at(115, 60, 3)
 	slow.Speed = new(float64)
 	*slow.Speed = 0.2 // mm/s, of a printer whose clock runs fast
-	if now, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: slow}); err != nil || !now.Going {
+	if now, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(slow)); err != nil || !now.Going {
 		t.Fatalf("while it is held: %+v, %v", now, err)
 	}
 	if _, err := client.Call(t.Context(), b.Client, ops.ResumeRun, ops.ID{ID: run}); status(err) != 409 || !strings.Contains(err.Error(), "moved by hand") {

@@ -42,7 +42,7 @@ func TestPersonsAreTold(t *testing.T) {
 	b.live()
 
 	key, _ := ecdh.P256().GenerateKey(rand.Reader)
-	called, err := client.Call(t.Context(), b.Client, ops.CallBrowser, ops.With[api.CallBrowser]{Body: api.CallBrowser{Name: "a phone", Endpoint: service.URL + "/my-phone", Key: base64.RawURLEncoding.EncodeToString(key.PublicKey().Bytes()), Secret: base64.RawURLEncoding.EncodeToString(make([]byte, 16))}})
+	called, err := client.Call(t.Context(), b.Client, ops.CallBrowser, ops.Body(api.CallBrowser{Name: "a phone", Endpoint: service.URL + "/my-phone", Key: base64.RawURLEncoding.EncodeToString(key.PublicKey().Bytes()), Secret: base64.RawURLEncoding.EncodeToString(make([]byte, 16))}))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -39,7 +39,7 @@ func TestAPasskeySignsIn(t *testing.T) {
 		Protocol: webauthn.AuthenticatorProtocolCtap2, Transport: webauthn.AuthenticatorTransportInternal,
 		HasResidentKey: true, HasUserVerification: true, IsUserVerified: true, AutomaticPresenceSimulation: true,
 	}}).AuthenticatorID
-	if _, err := client.Call(t.Context(), b.Client, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.MakeAccount, ops.Body(api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"})); err != nil {
 		t.Fatal(err)
 	}
 	b.visit(page, at+"/sign-in")

@@ -55,7 +55,7 @@ func TestAFreshHostLetsItsFirstKeeperIn(t *testing.T) {
 	if waiting, err := client.Ask(t.Context(), b.Client, ops.ListPairings); err != nil || len(waiting.Pairings) != 1 || waiting.Pairings[0].Letters != letters {
 		t.Fatalf("%q is shown; %+v, %v", letters, waiting, err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.AnswerPairing, ops.With[api.Answer]{Body: api.Answer{Letters: letters, Allow: true}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.AnswerPairing, ops.Body(api.Answer{Letters: letters, Allow: true})); err != nil {
 		t.Fatal(err)
 	}
 	b.shown(page, `form[action="/first-start"]`)
@@ -129,7 +129,7 @@ func TestAWatcherLooksAndAnOperatorPrints(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
 	as := func(role string) *client.Client {
-		if _, err := client.Call(t.Context(), b.Client, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: role, Role: role, Password: "three words together"}}); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.MakeAccount, ops.Body(api.MakeAccount{Name: role, Role: role, Password: "three words together"})); err != nil {
 			t.Fatal(err)
 		}
 		// The way in of its browser, by hand.
@@ -176,7 +176,7 @@ func TestAWatcherLooksAndAnOperatorPrints(t *testing.T) {
 // the owner signs in from another.
 func BenchmarkWrongPasswords(b *testing.B) {
 	s := start(b, simprinter.Config{})
-	if _, err := client.Call(b.Context(), s.Client, ops.MakeAccount, ops.With[api.MakeAccount]{Body: api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"}}); err != nil {
+	if _, err := client.Call(b.Context(), s.Client, ops.MakeAccount, ops.Body(api.MakeAccount{Name: "Mira", Role: "keeper", Password: "three words together"})); err != nil {
 		b.Fatal(err)
 	}
 	try := func(from, password string) int {

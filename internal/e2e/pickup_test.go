@@ -114,7 +114,7 @@ func TestAKilledHostGoesOnWhereItWas(t *testing.T) {
 				break
 			}
 			if trims {
-				if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: now.Run.ID, Body: api.ChangeTrim{TrimWanted: api.TrimWanted{Speed: ptr(float64(50 + 10*rng.IntN(10)))}}}); err != nil && status(err) != 409 {
+				if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.ForID(now.Run.ID, api.ChangeTrim{TrimWanted: api.TrimWanted{Speed: ptr(float64(50 + 10*rng.IntN(10)))}})); err != nil && status(err) != 409 {
 					t.Fatal(err)
 				}
 			}
@@ -220,7 +220,7 @@ func TestARunIsPickedUpOnAPrinterThatForgotEverything(t *testing.T) {
 	b := start(t, quick()).live()
 	r := b.interrupted(body)
 	b.until("the bed kept hot", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 60 && now.Heaters[0].Setpoint == 0 })
-	if _, err := client.Call(b.t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "part.gcode"}}); status(err) != 409 || !strings.Contains(err.Error(), "pick it up") {
+	if _, err := client.Call(b.t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "part.gcode"})); status(err) != 409 || !strings.Contains(err.Error(), "pick it up") {
 		t.Errorf("another start: %v", err)
 	}
 
@@ -258,10 +258,10 @@ func TestARunIsPickedUpOnAPrinterThatForgotEverything(t *testing.T) {
 	if math.Abs(height-plan.Height) > 0.21 {
 		t.Errorf("the plan takes the nozzle to be at %g, and it is at %g", plan.Height, height)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.PickUpRun, ops.IDWith[api.PickUp]{ID: r.ID, Body: api.PickUp{Layer: 5, Height: &height}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PickUpRun, ops.ForID(r.ID, api.PickUp{Layer: 5, Height: &height})); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.PickUpRun, ops.IDWith[api.PickUp]{ID: r.ID, Body: api.PickUp{Layer: 5}}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.PickUpRun, ops.ForID(r.ID, api.PickUp{Layer: 5})); status(err) != 409 {
 		t.Errorf("picking it up twice: %v", err)
 	}
 	b.untilRun("finished")
@@ -340,7 +340,7 @@ func TestPrinterFileAndHandHoldARun(t *testing.T) {
 		t.Errorf("it is held because %q", r.Reason)
 	}
 	b.until("a parked nozzle", func(now api.Bench) bool { return now.Position.Z > 9 })
-	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "G28 Z"}}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "G28 Z"})); status(err) != 409 {
 		t.Errorf("homing in the middle of a held run: %v", err)
 	}
 	b.device.Control("say //action:resume")

@@ -23,7 +23,7 @@ func TestNothingIsPrintedOnAPartThatWasLeft(t *testing.T) {
 	b := start(t, quick()).live()
 	p := b.keeper()
 	b.mustSend("cap.gcode", coupon(t, 1), true)
-	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear"}}); b.untilRun("finished").ID == "" || status(err) != 409 && err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.Body(api.SayBed{State: "clear"})); b.untilRun("finished").ID == "" || status(err) != 409 && err != nil {
 		t.Errorf("while it lies there: %v", err)
 	}
 	seen := b.until("the bench", func(api.Bench) bool { return true }).Bed
@@ -40,7 +40,7 @@ func TestNothingIsPrintedOnAPartThatWasLeft(t *testing.T) {
 	b.live()
 	p = b.keeper()
 	p.fails(6, "the bed is occupied", "print", "cap.gcode")
-	made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: api.MakeToken{Name: "slicer", Scopes: []string{access.Read, access.Send, access.Start}}})
+	made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.Body(api.MakeToken{Name: "slicer", Scopes: []string{access.Read, access.Send, access.Start}}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -61,7 +61,7 @@ func TestNothingIsPrintedOnAPartThatWasLeft(t *testing.T) {
 	slicer.fails(6, "the bed is occupied", "queue", "next")
 
 	// Said by who has not seen what lies there now it does nothing.
-	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear", Since: seen.Since.Add(-time.Hour)}}); status(err) != 409 || !strings.Contains(err.Error(), "not as it was when you looked") {
+	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.Body(api.SayBed{State: "clear", Since: seen.Since.Add(-time.Hour)})); status(err) != 409 || !strings.Contains(err.Error(), "not as it was when you looked") {
 		t.Errorf("too late: %v", err)
 	}
 	p.ok("Started: knob.gcode", "queue", "next", "--clear")
@@ -96,7 +96,7 @@ func TestWhatIsLoadedIsHeldAgainstTheFile(t *testing.T) {
 
 	// A check that has come since a person has read them.
 	seen := []string{"sleep"}
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cap.gcode", Seen: &seen}}); status(err) != 409 || !strings.Contains(err.Error(), "something has changed since you looked") {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "cap.gcode", Seen: &seen})); status(err) != 409 || !strings.Contains(err.Error(), "something has changed since you looked") {
 		t.Errorf("not seen: %v", err)
 	}
 	p.ok("Started", "print", "cap.gcode", "--overrule", "material=it sticks all the same")
@@ -155,7 +155,7 @@ func TestAQueueIsWorkedOff(t *testing.T) {
 	// By itself at its time: not on an occupied bed, and then on one that was cleared.
 	q, _ := client.Ask(t.Context(), b.Client, ops.ListQueue)
 	soon := time.Now().Add(500 * time.Millisecond)
-	if _, err := client.Call(t.Context(), b.Client, ops.ChangeQueueEntry, ops.IDWith[api.ChangeEntry]{ID: q.Entries[0].ID, Body: api.ChangeEntry{After: &soon}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.ChangeQueueEntry, ops.ForID(q.Entries[0].ID, api.ChangeEntry{After: &soon})); err != nil {
 		t.Fatal(err)
 	}
 	b.until("an entry that could not begin at its time", func(api.Bench) bool {
@@ -212,7 +212,7 @@ func TestBedLoadAndQueueOnAPhone(t *testing.T) {
 	}
 	b.mustSend("knob.gcode", coupon(t, 2), false)
 	for _, name := range []string{"cap.gcode", "knob.gcode"} {
-		if _, err := client.Call(t.Context(), b.Client, ops.AddQueueEntry, ops.With[api.AddEntry]{Body: api.AddEntry{File: name, Copies: 1}}); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.AddQueueEntry, ops.Body(api.AddEntry{File: name, Copies: 1})); err != nil {
 			t.Fatal(err)
 		}
 	}

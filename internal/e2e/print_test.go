@@ -90,7 +90,7 @@ func TestAFileIsPrintedFromUploadToLog(t *testing.T) {
 	if err != nil || held.State != "held" || held.Reason == "" {
 		t.Fatalf("holding led to %+v, %v", held, err)
 	}
-	said, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M117 held for a look"}}) // and is answered while the file waits
+	said, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "M117 held for a look"})) // and is answered while the file waits
 	if err != nil || !said.Taken {
 		t.Fatalf("saying a line while held: %+v, %v", said, err)
 	}
@@ -241,7 +241,7 @@ func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
 			t.Errorf("after a halt the %s is still said to be %+v", h.Heater, h)
 		}
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 60}}); status(err) != 503 {
+	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.ForHeater("bed", api.SetHeat{Setpoint: 60})); status(err) != 503 {
 		t.Errorf("a setpoint after a halt: %v", err)
 	}
 	if err := client.Do(t.Context(), b.Client, ops.Reconnect, ops.Nothing{}); err != nil {
@@ -253,7 +253,7 @@ func TestAHaltEndsEverythingUntilReconnected(t *testing.T) {
 func TestShuttingDownLeavesNoHeaterOn(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if set, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 60}}); err != nil || !set.Taken {
+	if set, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.ForHeater("bed", api.SetHeat{Setpoint: 60})); err != nil || !set.Taken {
 		t.Fatalf("%+v, %v", set, err)
 	}
 	b.until("a warm bed", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 60 })

@@ -182,7 +182,7 @@ func TestNobodyWaitsForWorkOfTheLowestPriority(t *testing.T) {
 	t.Parallel()
 	b, p, _, _ := apart(t)
 	defer b.device.Close()
-	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.With[api.SayBed]{Body: api.SayBed{State: "clear"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.SayBed, ops.Body(api.SayBed{State: "clear"})); err != nil {
 		t.Fatal(err)
 	}
 	b.rehearse()
@@ -201,7 +201,7 @@ func TestNobodyWaitsForWorkOfTheLowestPriority(t *testing.T) {
 		return err == nil && known.Survey.State == "surveying"
 	})
 	stop("survey")
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "large.gcode"}}); err != nil { // what is wanted now is worked out now
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "large.gcode"})); err != nil { // what is wanted now is worked out now
 		t.Fatal(err)
 	}
 	b.untilRun("warming")
@@ -329,7 +329,7 @@ func TestTheDemoIsUpAgainWithItsData(t *testing.T) {
 	}
 	b := &bench{Client: dial(t, address, data), t: t}
 	b.live()
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cable-clip-mount-leg.gcode"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "cable-clip-mount-leg.gcode"})); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("warming")

@@ -137,7 +137,7 @@ func TestAnEmergencyStopIsNeverRefused(t *testing.T) {
 			b.mustSend("long.gcode", coupon(t, 300), true)
 			b.untilRun("warming")
 		}
-		said, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: line}})
+		said, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: line}))
 		if err != nil || !said.Taken {
 			t.Errorf("%q: %+v, %v", line, said, err)
 		}
@@ -145,7 +145,7 @@ func TestAnEmergencyStopIsNeverRefused(t *testing.T) {
 			b.device.Do(func(board *simprinter.Board) { halted = board.Halted() })
 			return halted
 		})
-		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: line}}); err != nil { // and once more, to a printer that has stopped
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: line})); err != nil { // and once more, to a printer that has stopped
 			t.Errorf("%q again: %v", line, err)
 		}
 		if err := client.Do(t.Context(), b.Client, ops.Reconnect, ops.Nothing{}); err != nil {
@@ -233,13 +233,13 @@ func TestAFileIsPrintedByItsDigest(t *testing.T) {
 	changed := bytes.Replace(body, []byte("M104 S150"), []byte("M104 S284"), 1) // of the same size and date
 	os.WriteFile(path, changed, 0o600)
 	os.Chtimes(path, info.ModTime(), info.ModTime())
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cap.gcode"}}); status(err) != 409 || !strings.Contains(err.Error(), "changed on the host's disk") {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "cap.gcode"})); status(err) != 409 || !strings.Contains(err.Error(), "changed on the host's disk") {
 		t.Errorf("starting it: %v", err)
 	}
 	if f, err := client.Call(t.Context(), b.Client, ops.GetFile, ops.FileFrom{Name: "cap.gcode"}); err != nil || f.Setpoints["nozzle0"] != 284 {
 		t.Errorf("and then it is known as %+v, %v", f, err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cap.gcode"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "cap.gcode"})); err != nil {
 		t.Errorf("once it has been looked at: %v", err)
 	}
 	b.untilRun("finished")
@@ -320,7 +320,7 @@ func TestWhatThePrinterHoldsIsMeasuredAndKept(t *testing.T) {
 		t.Errorf("measuring again: %v", err)
 	}
 	b.until("the end of that", func(now api.Bench) bool { return now.Firmware.Holds.How == "measured" })
-	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 40}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.ForHeater("bed", api.SetHeat{Setpoint: 40})); err != nil {
 		t.Fatal(err)
 	}
 	b.until("a warm bed", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 40 })
@@ -440,7 +440,7 @@ func TestWhileARunGoesOn(t *testing.T) {
 	b.mustSend("long.gcode", coupon(t, 300), true)
 	r := b.untilRun("running")
 	stored := b.mustSend("other.gcode", coupon(t, 1), false)
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "other.gcode"}}); status(err) != 409 || !strings.Contains(err.Error(), "long.gcode is running") {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "other.gcode"})); status(err) != 409 || !strings.Contains(err.Error(), "long.gcode is running") {
 		t.Errorf("a second start: %v", err)
 	}
 	again, err := b.send("third.gcode", coupon(t, 2), true)
@@ -454,12 +454,12 @@ func TestWhileARunGoesOn(t *testing.T) {
 		t.Errorf("replacing the file that runs: %v", err)
 	}
 	for _, line := range []string{"G28", "G1 X5", "M84", "T1", "M109 S200", "G92 E0"} {
-		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: line}}); status(err) != 409 {
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: line})); status(err) != 409 {
 			t.Errorf("saying %s: %v", line, err)
 		}
 	}
 	for _, line := range []string{"M220 S105", "M106 S200", "M104 S206", "M105"} {
-		if said, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: line}}); err != nil || !said.Taken {
+		if said, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: line})); err != nil || !said.Taken {
 			t.Errorf("saying %s: %+v, %v", line, said, err)
 		}
 	}
@@ -579,10 +579,10 @@ func TestAPortThatDoesNotAnswerIsNamed(t *testing.T) {
 			if err != nil || stored.Not == nil || stored.Not.Status != 503 {
 				t.Errorf("then=print: %+v, %v", stored.Not, err)
 			}
-			if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "a.gcode"}}); status(err) != 503 || !strings.Contains(err.Error(), want) {
+			if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "a.gcode"})); status(err) != 503 || !strings.Contains(err.Error(), want) {
 				t.Errorf("starting: %v", err)
 			}
-			if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M105"}}); status(err) != 503 {
+			if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "M105"})); status(err) != 503 {
 				t.Errorf("saying: %v", err)
 			}
 		})

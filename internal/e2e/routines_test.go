@@ -59,14 +59,14 @@ func (b *bench) performed(states ...string) (p api.Performance) {
 func TestARoutineIsWrittenPerformedAnsweredAndStopped(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if _, err := client.Call(t.Context(), b.Client, ops.CheckRoutine, ops.With[api.RoutineText]{Body: api.RoutineText{Text: strings.Replace(trial, "170..nozzle0.limit", "170..400", 1)}}); status(err) != 422 || !strings.Contains(err.Error(), "line 14: it may heat nozzle0 to 170 to 400 °C") {
+	if _, err := client.Call(t.Context(), b.Client, ops.CheckRoutine, ops.Body(api.RoutineText{Text: strings.Replace(trial, "170..nozzle0.limit", "170..400", 1)})); status(err) != 422 || !strings.Contains(err.Error(), "line 14: it may heat nozzle0 to 170 to 400 °C") {
 		t.Errorf("one that is too hot: %v", err)
 	}
-	r, err := client.Call(t.Context(), b.Client, ops.StoreRoutine, ops.NameWith[api.RoutineText]{Name: "Trial", Body: api.RoutineText{Text: trial}})
+	r, err := client.Call(t.Context(), b.Client, ops.StoreRoutine, ops.ForName("Trial", api.RoutineText{Text: trial}))
 	if err != nil || r.May.Heats["nozzle0"] != 285 || r.May.Pushes != 100 || !r.May.Homes || r.Safe != "heaters off, nozzle up by 10 mm" {
 		t.Fatalf("%+v, %v", r, err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: "Trial", Body: api.Perform{Values: map[string]string{"temperature": "300"}}}); status(err) != 422 || !strings.Contains(err.Error(), "170 to 285 °C go") {
+	if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.ForName("Trial", api.Perform{Values: map[string]string{"temperature": "300"}})); status(err) != 422 || !strings.Contains(err.Error(), "170 to 285 °C go") {
 		t.Errorf("with too much heat: %v", err)
 	}
 
@@ -90,7 +90,7 @@ func TestARoutineIsWrittenPerformedAnsweredAndStopped(t *testing.T) {
 	p.ok("Trial", "routines", "past")
 
 	// While one is performed the machine is its own, and it is stopped into its safe state.
-	began, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: "Trial", Body: api.Perform{Values: nil}})
+	began, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.ForName("Trial", api.Perform{Values: nil}))
 	if err != nil || began.By != "keeper" {
 		t.Fatalf("%+v, %v", began, err)
 	}
@@ -98,20 +98,20 @@ func TestARoutineIsWrittenPerformedAnsweredAndStopped(t *testing.T) {
 	if b.setpoint() != 200 {
 		t.Errorf("while it asks the nozzle is set to %g", b.setpoint())
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: "Trial", Body: api.Perform{Values: nil}}); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
+	if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.ForName("Trial", api.Perform{Values: nil})); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
 		t.Errorf("a second one: %v", err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "G1 X5"}}); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
+	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "G1 X5"})); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
 		t.Errorf("a typed move: %v", err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(5, 5, 5)}); status(err) != 409 {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(at(5, 5, 5))); status(err) != 409 {
 		t.Errorf("a press: %v", err)
 	}
 	b.mustSend("cap.gcode", coupon(t, 2), false)
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "cap.gcode"}}); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "cap.gcode"})); status(err) != 409 || !strings.Contains(err.Error(), "Trial is being performed") {
 		t.Errorf("a start: %v", err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.AnswerQuestion, ops.IDWith[api.QuestionAnswer]{ID: asking.ID, Body: api.QuestionAnswer{Question: asking.Question.Number, Answer: "Perhaps"}}); status(err) != 409 || !strings.Contains(err.Error(), "More, Enough") {
+	if _, err := client.Call(t.Context(), b.Client, ops.AnswerQuestion, ops.ForID(asking.ID, api.QuestionAnswer{Question: asking.Question.Number, Answer: "Perhaps"})); status(err) != 409 || !strings.Contains(err.Error(), "More, Enough") {
 		t.Errorf("another answer: %v", err)
 	}
 	if err := client.Do(t.Context(), b.Client, ops.RemoveRoutine, ops.Name{Name: "Trial"}); err != nil { // it goes on
@@ -139,12 +139,12 @@ func TestARoutineIsWrittenPerformedAnsweredAndStopped(t *testing.T) {
 func TestARoutineThatIsCutOffIsMadeSafe(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if _, err := client.Call(t.Context(), b.Client, ops.StoreRoutine, ops.NameWith[api.RoutineText]{Name: "Trial", Body: api.RoutineText{Text: trial}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StoreRoutine, ops.ForName("Trial", api.RoutineText{Text: trial})); err != nil {
 		t.Fatal(err)
 	}
 	perform := func() {
 		t.Helper()
-		if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.NameWith[api.Perform]{Name: "Trial", Body: api.Perform{Values: nil}}); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.PerformRoutine, ops.ForName("Trial", api.Perform{Values: nil})); err != nil {
 			t.Fatal(err)
 		}
 		b.performed("asking")
@@ -277,7 +277,7 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 		return ask(b, page, chromedp.Evaluate[float64](`(() => { const box = document.querySelector('[role=log]'); return box.scrollHeight - box.scrollTop - box.clientHeight })()`))
 	}
 	for range 60 { // more than there is room for
-		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M118 one of many"}}); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "M118 one of many"})); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -286,7 +286,7 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 	b.do(page, chromedp.Evaluate[chromedp.Void](`document.querySelector('[role=log]').scrollTop = 0`))
 	b.until("the first lines to be seen", func(api.Bench) bool { return behind() > 100 }) // whichever those are that it still has
 	for range 5 {                                                                         // once it has been taken to the newest, it stays there
-		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M118 behind"}}); err != nil {
+		if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "M118 behind"})); err != nil {
 			t.Fatal(err)
 		}
 		if behind() < 2 {
@@ -298,7 +298,7 @@ func TestTheWireIsFilteredSearchedPausedAndAsksBeforeWhatIsDangerous(t *testing.
 
 	// Paused, nothing is lost; what is looked for is marked.
 	b.click(page, `[data-pause]`)
-	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.With[api.SayLine]{Body: api.SayLine{Line: "M118 meanwhile"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.Say, ops.Body(api.SayLine{Line: "M118 meanwhile"})); err != nil {
 		t.Fatal(err)
 	}
 	b.do(page, chromedp.WaitVisible(`//*[@data-pause][contains(., "new")]`))
@@ -344,10 +344,10 @@ func TestOneFieldFindsEverything(t *testing.T) {
 func TestOneTouchWarmsUpAndTellsWhenItIsDone(t *testing.T) {
 	t.Parallel()
 	b := start(t, quick()).live()
-	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.NameWith[api.WarmUp]{Name: "Amber, bed only", Body: api.WarmUp{Spool: "Amber", Setpoints: map[string]float64{"bed": 45}, Order: "together"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PutWarmUp, ops.ForName("Amber, bed only", api.WarmUp{Spool: "Amber", Setpoints: map[string]float64{"bed": 45}, Order: "together"})); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.With[api.BeginWarmUp]{Body: api.BeginWarmUp{Spool: "Cobalt"}}); status(err) != 404 {
+	if _, err := client.Call(t.Context(), b.Client, ops.BeginWarmUp, ops.Body(api.BeginWarmUp{Spool: "Cobalt"})); status(err) != 404 {
 		t.Errorf("for a spool that has none: %v", err)
 	}
 	page := b.browser(390, 844, false)

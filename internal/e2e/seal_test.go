@@ -88,7 +88,7 @@ func TestTheHostSpeaksTLS(t *testing.T) {
 
 	// Live events, and a withdrawal in the middle of them.
 	ended := make(chan error, 1)
-	made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: api.MakeToken{Name: "watcher", Scopes: []string{"read"}}})
+	made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.Body(api.MakeToken{Name: "watcher", Scopes: []string{"read"}}))
 	if err != nil {
 		t.Fatal(err)
 	}

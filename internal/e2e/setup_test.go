@@ -59,7 +59,7 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 		return err == nil && now.Guide == api.Guide{State: "later", Step: 2} && *now.Printer.Height == 235 && now.Waits
 	})
 
-	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.HeaterWith[api.SetHeat]{Heater: "bed", Body: api.SetHeat{Setpoint: 50}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.SetHeat, ops.ForHeater("bed", api.SetHeat{Setpoint: 50})); err != nil {
 		t.Fatal(err)
 	}
 	b.until("the bed is heated", func(now api.Bench) bool { return now.Heaters[1].Setpoint == 50 })
@@ -99,7 +99,7 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 		"width (X) cannot be -1 mm: it can be 10 to 10000 mm": {Width: ptr(-1.0)},
 		"colour is":      {Colour: ptr("red")},
 		"nobody can see": {Name: ptr("Al\ntair")},
-		"41 letters":     {Name: ptr(strings.Repeat("ü", 41))},
+		"<= 40":          {Name: ptr(strings.Repeat("ü", 41))},
 		"no fewer":       {Tools: ptr(3), Slots: ptr(2)},
 		"printer.limits.nozzle: nozzle at most cannot be 900 °C": {HottestNozzle: ptr(900.0)},
 		"printer.currency: ":          {Currency: ptr("\x1b[2J")},
@@ -108,7 +108,7 @@ func TestAPrinterIsDescribedOnce(t *testing.T) {
 		"printer.width: ":             {Width: ptr(1e-9)},
 		"printer.nozzle_diameter: ":   {Nozzle: ptr(1e-3)},
 	} {
-		if _, err := client.Call(context.Background(), b.Client, ops.DescribePrinter, ops.With[api.DescribePrinter]{Body: api.DescribePrinter{Description: say}}); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := client.Call(context.Background(), b.Client, ops.DescribePrinter, ops.Body(api.DescribePrinter{Description: say})); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", say, err, want)
 		}
 	}

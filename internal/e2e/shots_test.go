@@ -68,7 +68,7 @@ func TestScreenshots(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.clear()
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "finder-shoe-dovetail.gcode"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "finder-shoe-dovetail.gcode"})); err != nil {
 		t.Fatal(err)
 	}
 	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 8 })
@@ -124,14 +124,14 @@ func TestScreenshots(t *testing.T) {
 	b.until("the run's end", func(now api.Bench) bool { return !now.Run.Going })
 	b.visit(desk, b.service.URL+"/motion")
 	b.do(desk, chromedp.WaitVisible(`[data-place]`))
-	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.With[api.Press]{Body: at(160, 70, 60)}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.Press, ops.Body(at(160, 70, 60))); err != nil {
 		t.Fatal(err)
 	}
 	b.do(desk, chromedp.Sleep(300*time.Millisecond))
 	b.shoot(desk, filepath.Join(folder, "console-motion.png"))
 	b.until("its being there", func(now api.Bench) bool { return !now.Motion.Going })
 	b.clear()
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "focuser-knob-fluted.gcode"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "focuser-knob-fluted.gcode"})); err != nil {
 		t.Fatal(err)
 	}
 	b.until("some layers", func(now api.Bench) bool { return now.Run.Progress.Layer >= 3 })

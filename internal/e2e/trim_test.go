@@ -101,7 +101,7 @@ func TestARunDiffersFromItsFileAsItWasWanted(t *testing.T) {
 	if plan, err := client.Call(t.Context(), b.Client, ops.PlanPickUp, ops.PlanOf(r.ID, api.PickUp{Layer: layer})); err != nil || math.Abs(plan.Z-z) > 1e-6 || !slices.ContainsFunc(plan.Steps[0].Commands, func(c string) bool { return strings.Contains(c, "S210") }) {
 		t.Errorf("the plan is for Z %g: %+v, %v", plan.Z, plan.Steps, err)
 	}
-	if _, err := client.Call(t.Context(), b.Client, ops.PickUpRun, ops.IDWith[api.PickUp]{ID: r.ID, Body: api.PickUp{Layer: layer, Height: &height}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.PickUpRun, ops.ForID(r.ID, api.PickUp{Layer: layer, Height: &height})); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("running")
@@ -130,7 +130,7 @@ func TestARunIsHeldAndEndsWhereItWasWanted(t *testing.T) {
 	b := start(t, quick()).live()
 	p := b.keeper()
 	run := b.mustSend("part.gcode", body, true).Run.ID
-	if set, err := client.Call(t.Context(), b.Client, ops.SetUntil, ops.IDWith[api.SetUntil]{ID: run, Body: api.SetUntil{Height: 1.2}}); err != nil || set.Until == nil || set.Until.Layer != 6 || set.Until.End {
+	if set, err := client.Call(t.Context(), b.Client, ops.SetUntil, ops.ForID(run, api.SetUntil{Height: 1.2})); err != nil || set.Until == nil || set.Until.Layer != 6 || set.Until.End {
 		t.Fatalf("%+v, %v", set.Until, err)
 	}
 	r := b.untilRun("held")
@@ -179,7 +179,7 @@ func TestARunIsAdjustedOnAPhone(t *testing.T) {
 	}
 	b.click(page, `[data-adjusting]`, `[aria-label="Speed +10 %"]`, `[aria-label="Speed +10 %"]`, `[aria-label="Nozzle higher +0.01 mm"]`)
 	b.until("all of it", func(now api.Bench) bool { return now.Run.Trim.Speed == 120 && now.Run.Trim.Height == 0.01 })
-	if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.IDWith[api.ChangeTrim]{ID: b.until("the run", func(api.Bench) bool { return true }).Run.ID, Body: api.ChangeTrim{TrimWanted: api.TrimWanted{Flow: ptr(95.0)}}}); err != nil { // somebody else
+	if _, err := client.Call(t.Context(), b.Client, ops.TrimRun, ops.ForID(b.until("the run", func(api.Bench) bool { return true }).Run.ID, api.ChangeTrim{TrimWanted: api.TrimWanted{Flow: ptr(95.0)}})); err != nil { // somebody else
 		t.Fatal(err)
 	}
 	b.click(page, `[data-undo]`)

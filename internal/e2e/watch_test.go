@@ -115,7 +115,7 @@ func TestTheLiveViewWorksOnThePrinter(t *testing.T) {
 	s.press("w")
 	s.size(24, 80)
 	s.shows("G1 ")
-	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.With[api.StartRun]{Body: api.StartRun{File: "knob.gcode"}}); err != nil {
+	if _, err := client.Call(t.Context(), b.Client, ops.StartRun, ops.Body(api.StartRun{File: "knob.gcode"})); err != nil {
 		t.Fatal(err)
 	}
 	b.untilRun("running")

@@ -72,7 +72,7 @@ func TestWithdrawnIsDeadAtEveryDoor(t *testing.T) {
 					soon := time.Now().Add(1500 * time.Millisecond)
 					in.Expires = &soon
 				}
-				made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.With[api.MakeToken]{Body: in})
+				made, err := client.Call(t.Context(), b.Client, ops.MakeToken, ops.Body(in))
 				if err != nil {
 					t.Fatal(err)
 				}

@@ -9,7 +9,7 @@ import (
 
 // openBed returns what is known of the bed after this start, and where that is kept.
 func (s *starting) openBed() (bed.Bed, *durable.Value[bed.Kept], error) {
-	kept := keep[bed.Kept](s, "bed.json", "what is known of the bed")
+	kept := keep[bed.Kept](s, "bed.json", "what is known of the bed", "look at it, and say how it is")
 	now, before := time.Now().UTC(), kept.Get()
 	found := before.Bed.Found(before.Ended, now)
 	if before.Bed.State == "" && s.config.ClearBed {

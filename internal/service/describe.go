@@ -35,7 +35,7 @@ type describing struct {
 // openDescription reads what persons have said into the configuration.
 func (s *starting) openDescription() error {
 	d := &describing{base: s.config, again: s.again}
-	d.kept = keep[described](s, "printer.json", "what was said of the printer in Setup")
+	d.kept = keep[described](s, "printer.json", "what was said of the printer in Setup", "say it again there")
 	said := d.kept.Get()
 	if said.Guide.State == "" {
 		if said.Guide.State = machine.GuideOpen; s.config.Described || s.config.Named["printer.name"] {

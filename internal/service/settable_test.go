@@ -23,6 +23,11 @@ var tables = map[reflect.Type][]settable.Field{
 	reflect.TypeFor[api.LoadSlot](): stock.Settable(),
 }
 
+// sentAs are the types in which persons send what can be set, where these are others.
+var sentAs = map[reflect.Type]string{
+	reflect.TypeFor[api.Description](): "DescribePrinter", reflect.TypeFor[api.Trim](): "ChangeTrim",
+}
+
 // tagsOf are the fields of a type of the contract with their tags, by their names.
 func tagsOf(t reflect.Type) map[string]reflect.StructTag {
 	out := map[string]reflect.StructTag{}
@@ -65,6 +70,11 @@ func TestABoundIsSaidOnce(t *testing.T) {
 			for _, twice := range []string{"doc", "minimum", "maximum", "maxLength"} {
 				if tag.Get(twice) != "" || !there {
 					t.Errorf("%s of %s: %s stands in its tag too, or it is not there", f.Name, of.Name(), twice)
+				}
+			}
+			if also, is := sentAs[of]; is {
+				if said := d.Components.Schemas[also].Properties[f.Name].Description; !strings.HasSuffix(said, f.Between()) {
+					t.Errorf("the document says %q of %s in %s, want %q", said, f.Name, also, f.Between())
 				}
 			}
 			told := d.Components.Schemas[of.Name()].Properties[f.Name]

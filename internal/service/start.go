@@ -151,7 +151,7 @@ func (s *starting) records(ctx context.Context) (err error) {
 
 // files opens the shelf and the journals.
 func (s *starting) files(ctx context.Context) (err error) {
-	s.told = keep[motion.Limits](s, "printer-axes.json", "what the printer tells of its axes")
+	s.told = keep[motion.Limits](s, "printer-axes.json", "what the printer tells of its axes", "it is asked anew")
 	if s.Shelf, err = shelf.Open(ctx, s.in("shelf"), s.kept, s.reading()); err != nil {
 		return err
 	}
@@ -177,7 +177,7 @@ func (s *starting) host(ctx context.Context) (err error) {
 	if err := login.Available(); err != nil {
 		c.Sleepy = err.Error()
 	}
-	c.Holds = keep[map[string]wire.Holds](s, "printer-holds.json", "what printers can hold")
+	c.Holds = keep[map[string]wire.Holds](s, "printer-holds.json", "what printers can hold", "it is measured anew")
 	if c.Learned, err = s.kept.Learned(ctx); err != nil {
 		return err
 	}
@@ -187,11 +187,13 @@ func (s *starting) host(ctx context.Context) (err error) {
 	if c.Bed, c.KeepBed, err = s.openBed(); err != nil {
 		return err
 	}
-	if s.stock, err = stock.Open(s.in("slots.json"), c.Printer.Places(), c.Printer.Limits.Nozzle, s.changed(api.SlotsChanged)); err != nil {
+	s.stock, err = stock.Open(s.in("slots.json"), c.Printer.Places(), c.Printer.Limits.Nozzle, s.changed(api.SlotsChanged))
+	if err != nil {
 		s.log.Warn("what was loaded is not known any more", "error", err)
 	}
 	c.Slots, c.Reading = s.stock.Slots, s.Shelf.Reading
-	c.Habits = keep[run.Habits](s, "printer-pace.json", "what was learned of the time that runs take")
+	c.Habits = keep[run.Habits](s, "printer-pace.json",
+		"what was learned of the time that runs take", "it is learned anew")
 	computer := &around{data: s.data, unguarded: s.config.Unguarded, away: s.writer.Away, after: c.After}
 	computer.look()
 	s.work(computer.Work)
@@ -201,7 +203,9 @@ func (s *starting) host(ctx context.Context) (err error) {
 		return err
 	}
 	c.Library = s.routines.Routine
-	s.around = &routinesAround{kept: keep[run.Around](s, "around-runs.json", "which routines go around every run")}
+	s.around = &routinesAround{
+		kept: keep[run.Around](s, "around-runs.json", "which routines go around every run", "choose them again in Setup"),
+	}
 	c.Usually = s.around.Around
 	s.Host = host.New(c)
 	s.around.sound = s.Host.Routines
@@ -280,7 +284,9 @@ func (s *starting) doors(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
-	if s.line, err = queue.Open(queue.Config{Path: s.in("queue.json"), Begun: s.begun, Shelf: s.Shelf, Host: s.Host.Run, Tell: s.changed(api.QueueChanged), Log: s.log}, before); err != nil {
+	if s.line, err = queue.Open(queue.Config{
+		Path: s.in("queue.json"), Begun: s.begun, Shelf: s.Shelf, Host: s.Host.Run, Tell: s.changed(api.QueueChanged), Log: s.log,
+	}, before); err != nil {
 		return err
 	}
 	if len(before) > 0 {

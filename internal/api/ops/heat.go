@@ -24,7 +24,8 @@ var (
 		"How a heater has been doing: what changed, and every warm-up and hour of holding of the last half year", 404)
 	ListAlarms = get[Alarms, api.Alarms]("list-alarms", "/v1/heat/alarms", access.Read,
 		"Alarms, the newest first")
-	AcknowledgeAlarm = post[Acknowledging, api.Alarm]("acknowledge-alarm", "/v1/heat/alarms/{id}/acknowledge", access.Operate,
+	AcknowledgeAlarm = post[Acknowledging, api.Alarm](
+		"acknowledge-alarm", "/v1/heat/alarms/{id}/acknowledge", access.Operate,
 		"Say that a person has seen an alarm, and what it was", 404, 422)
 	GetHeat = get[Window, api.HeatLog]("get-heat", "/v1/heat", access.Read,
 		"The temperature log: every reading in a window, the oldest first", 404, 422)
@@ -33,7 +34,8 @@ var (
 	SetHeat = put[HeaterWith[api.SetHeat], api.HeatSet]("set-heat", "/v1/heat/{heater}", access.Operate,
 		"Give a heater a setpoint within the printer's limits; 0 turns it off", 404, 422, 503)
 	TuneHeater = post[HeaterWith[api.Tune], api.Tuning]("tune-heater", "/v1/heat/{heater}/tuning", access.Operate,
-		"Let the firmware tune a heater's PID; it takes minutes, in which the printer does nothing else", 202, 404, 409, 422, 503)
+		"Let the firmware tune a heater's PID; it takes minutes, in which the printer does nothing else",
+		202, 404, 409, 422, 503)
 	GetTuning = get[Nothing, api.Tuning]("get-tuning", "/v1/heat/tuning", access.Read,
 		"How the last tuning stands, with how well its heater was held before and since").
 		orNone("nothing has been tuned since the service started")

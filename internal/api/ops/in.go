@@ -11,6 +11,18 @@ import (
 // With is a body alone.
 type With[B any] struct{ Body B }
 
+// Body is With a body.
+func Body[B any](b B) With[B] { return With[B]{b} }
+
+// ForID is a body for what is called by an ID.
+func ForID[B any](id string, b B) IDWith[B] { return IDWith[B]{id, b} }
+
+// ForName is a body for what has a name.
+func ForName[B any](name string, b B) NameWith[B] { return NameWith[B]{name, b} }
+
+// ForHeater is a body for a heater.
+func ForHeater[B any](heater string, b B) HeaterWith[B] { return HeaterWith[B]{heater, b} }
+
 // ID is of a run, an entry, an alarm, a token: whatever is called by an ID.
 type ID struct {
 	ID string `path:"id"`
@@ -53,7 +65,7 @@ type ToGuard struct {
 
 // ToSlot is what is loaded in a slot.
 type ToSlot struct {
-	Number int `path:"number" minimum:"0" maximum:"15"`
+	Number int `path:"number"`
 	Body   api.LoadSlot
 }
 

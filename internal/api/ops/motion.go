@@ -8,7 +8,8 @@ import (
 // The operations of moving by hand.
 var (
 	Press = post[With[api.Press], api.Motion]("press", "/v1/motion/presses", access.Operate,
-		"Move the head, or filament; answers at once with where it is going, and presses that come meanwhile add up", 409, 422, 503)
+		"Move the head, or filament; answers at once with where it is going, and presses that come meanwhile add up",
+		409, 422, 503)
 	DropPresses = remove[Nothing, api.Motion]("drop-presses", "/v1/motion/presses", access.Operate,
 		"Forget what was pressed and has not begun: the head stops when it has ended what it is at", 503)
 	Home = post[With[api.Home], api.Motion]("home", "/v1/motion/home", access.Operate,

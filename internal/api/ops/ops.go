@@ -19,7 +19,7 @@ type Call struct {
 	Summary    string // a sentence without its full stop
 	Status     int    // when all is well; 0: 200, or 204 where nothing comes out
 	Problems   []int  // the statuses of problems that are its own
-	None       string // what it means that there is nothing yet, which is answered with 204; empty: there is always something
+	None       string // what 204 means, which is answered where there is nothing yet; empty: there always is
 }
 
 // An Op is an operation. In is a struct: its fields are parameters, by their tags path and

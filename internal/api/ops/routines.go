@@ -17,9 +17,11 @@ var (
 		"Store a routine; one of its name that comes with the host stays behind it", 409, 422)
 	RemoveRoutine = remove[Name, Nothing]("remove-routine", "/v1/routines/{name}", access.Keep,
 		"Remove what the keeper has written; what comes with the host is there again", 404, 409)
-	PerformRoutine = post[NameWith[api.Perform], api.Performance]("perform-routine", "/v1/routines/{name}/performances", access.Operate,
+	PerformRoutine = post[NameWith[api.Perform], api.Performance](
+		"perform-routine", "/v1/routines/{name}/performances", access.Operate,
 		"Perform a routine", 404, 409, 422, 503)
-	AnswerQuestion = post[IDWith[api.QuestionAnswer], api.Performance]("answer-question", "/v1/performances/{id}/answers", access.Operate,
+	AnswerQuestion = post[IDWith[api.QuestionAnswer], api.Performance](
+		"answer-question", "/v1/performances/{id}/answers", access.Operate,
 		"Answer what a routine asks", 409)
 	StopPerformance = post[ID, api.Performance]("stop-performance", "/v1/performances/{id}/stop", access.Operate,
 		"Stop a routine, into the state that it names as safe", 409)

@@ -12,7 +12,9 @@ var (
 	DescribePrinter = patch[With[api.DescribePrinter], api.Described]("describe-printer", "/v1/printer", access.Keep,
 		"Say more of the printer; it holds from the next start of the host on, or once it is taken up", 409, 422)
 	TakeUpPrinter = post[Nothing, Nothing]("take-up-printer", "/v1/printer/take-up", access.Keep,
-		"Let the host begin anew as the printer is described now; not while anything is under way or heated. It is away for some seconds", 202, 409)
+		"Let the host begin anew as the printer is described now; not while anything is under way or "+
+			"heated. It is away for some seconds",
+		202, 409)
 	TryConnection = get[Nothing, api.Trial]("try-connection", "/v1/trial", access.Send,
 		"What a program that was just connected wants to know: whether its token is good and the printer ready")
 	GetAddresses = get[Nothing, api.Addresses]("get-addresses", "/v1/addresses", access.Read,

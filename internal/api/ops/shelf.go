@@ -27,9 +27,11 @@ var (
 	RemoveFile = remove[Name, Nothing]("remove-file", "/v1/shelf/{name}", access.Keep,
 		"Take a file off the shelf; not while it runs", 404, 409)
 	PutFile = put[Name, Bytes]("put-file", "/v1/shelf/{name}", access.Send,
-		"Store a file, sent as raw bytes; with Content-Range in pieces, of which each follows on the one before", 400, 409, 413, 422, 507)
+		"Store a file, sent as raw bytes; with Content-Range in pieces, of which each follows on the one before",
+		400, 409, 413, 422, 507)
 	PostFile = post[Nothing, Bytes]("post-file", "/v1/shelf", access.Send,
-		"Store a file, sent as a form; the part with a file name is taken, whatever it is called; fields before it may say replace and then",
+		"Store a file, sent as a form; the part with a file name is taken, whatever it is called; fields "+
+			"before it may say replace and then",
 		400, 409, 413, 422, 507)
 	GetFileContent = get[Name, Bytes]("get-file-content", "/v1/shelf/{name}/content", access.Read,
 		"A file's bytes, with Range and ETag", 404)

@@ -45,7 +45,8 @@ var Aspects = []Aspect{
 	number(settable.Field{Name: "name", Word: "Name", About: "of the printer", Longest: 40},
 		func(d *Description) any { return &d.Name }, func(p *Printer) any { return &p.Name }),
 	number(settable.Field{
-		Name: "colour", Word: "Colour", About: "as #rrggbb, by which it is told from its neighbours; empty is none", Longest: stock.Colour.Longest,
+		Name: "colour", Word: "Colour",
+		About: "as #rrggbb, by which it is told from its neighbours; empty is none", Longest: stock.Colour.Longest,
 	}, func(d *Description) any { return &d.Colour }, func(p *Printer) any { return &p.Colour }),
 	axis("width", "Width (X)", "how far X goes",
 		func(d *Description) any { return &d.Width }, func(p *Printer) any { return &p.Width }),
@@ -72,13 +73,15 @@ var Aspects = []Aspect{
 		Least: 1, Most: 16, Whole: true, Zero: "as many as tools",
 	}, func(d *Description) any { return &d.Slots }, func(p *Printer) any { return &p.Slots }),
 	number(settable.Field{
-		Name: "filament_diameter", Word: "Filament", Unit: "mm", About: "diameter of the filament", Least: stock.Diameter.Least, Most: stock.Diameter.Most,
+		Name: "filament_diameter", Word: "Filament", Unit: "mm", About: "diameter of the filament",
+		Least: stock.Diameter.Least, Most: stock.Diameter.Most,
 	}, func(d *Description) any { return &d.Filament }, func(p *Printer) any { return &p.Filament }),
 	number(settable.Field{
 		Name: "filament_density", Word: "Its density", Unit: "g/cm³", About: "density of the filament", Least: 0.1, Most: 50,
 	}, func(d *Description) any { return &d.Density }, func(p *Printer) any { return &p.Density }),
 	number(settable.Field{
-		Name: "filament_price", Word: "A kilogram of it", About: "price of a kilogram of filament", Least: 0.01, Most: 1_000_000, Zero: "not said",
+		Name: "filament_price", Word: "A kilogram of it", About: "price of a kilogram of filament",
+		Least: 0.01, Most: 1_000_000, Zero: "not said",
 	}, func(d *Description) any { return &d.Price }, func(p *Printer) any { return &p.Price }),
 	number(settable.Field{Name: "currency", Word: "Currency", About: "of prices", Longest: 8},
 		func(d *Description) any { return &d.Currency }, func(p *Printer) any { return &p.Currency }),
@@ -171,7 +174,10 @@ func (p Printer) Check() error {
 		var err error
 		switch v := a.Is(&p).(type) {
 		case *string:
-			if err = a.CheckText(*v); err == nil && legible.Line(*v) != *v {
+			if a.Name != "name" { // the configuration file's was always as long as its keeper liked
+				err = a.CheckText(*v)
+			}
+			if err == nil && legible.Line(*v) != *v {
 				err = fmt.Errorf("there are characters in %q that nobody can see", *v)
 			}
 		case *float64:

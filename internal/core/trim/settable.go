@@ -103,8 +103,9 @@ var Fields = []Field{
 	},
 	{
 		Field: settable.Field{
-			Name: "fan_least_percent", Word: "Fan at least", Unit: "%", About: "of the part fan at least, where the file has it on",
-			Most: 100, Steps: [2]float64{10, 1},
+			Name: "fan_least_percent", Word: "Fan at least", Unit: "%",
+			About: "of the part fan at least, where the file has it on",
+			Most:  100, Steps: [2]float64{10, 1},
 		},
 		Flag: "fan-least",
 		Of:   func(n *Numbers) *float64 { return &n.FanLeast },
@@ -121,7 +122,8 @@ var Fields = []Field{
 	},
 	{
 		Field: settable.Field{
-			Name: "acceleration", Word: "Acceleration", Unit: "mm/s²", About: "at most, of what the file sets and of what the printer has",
+			Name: "acceleration", Word: "Acceleration", Unit: "mm/s²",
+			About: "at most, of what the file sets and of what the printer has",
 			Least: 50, Most: 100_000, Steps: [2]float64{500, 100}, Zero: asSliced,
 		},
 		Flag: "acceleration",

@@ -168,7 +168,8 @@ func Do[In any](d *Desk, op ops.Op[In, ops.Nothing], f func(context.Context, *In
 }
 
 // Raw mounts a handler that reads or writes bytes as they come, with what Describe has
-// made of its operation, and what there is more to say of it. Pattern is where the router mounts it, if that is not the path.
+// made of its operation, and what there is more to say of it. Pattern is where the router
+// mounts it, if that is not the path.
 func (d *Desk) Raw(op huma.Operation, pattern string, handler func(http.ResponseWriter, *http.Request) error) {
 	schema := d.Schema(api.Problem{})
 	for _, status := range op.Errors {
@@ -205,22 +206,33 @@ func (d *Desk) Schema(example any) *huma.Schema {
 
 // Settable says in the document what there is to know of the fields of a type that can be
 // set: what each is and between which bounds, in words, and as x-settable for the
-// console, with its place among them.
-func (d *Desk) Settable(example any, fields ...settable.Field) {
-	d.Schema(example)
-	schema := d.api.OpenAPI().Components.Schemas.Map()[reflect.TypeOf(example).Name()]
+// console, with its place among them. Others are types that have the same fields.
+func (d *Desk) Settable(fields []settable.Field, example any, others ...any) {
+	properties := d.tell(fields, example)
 	for i, f := range fields {
-		of := schema.Properties[f.Name]
+		properties[f.Name].Extensions = map[string]any{"x-settable": struct {
+			Place int `json:"place"`
+			settable.Field
+		}{i + 1, f}}
+	}
+	for _, other := range others {
+		d.tell(fields, other)
+	}
+}
+
+// tell describes fields of a type, and returns all that the document has of them.
+func (d *Desk) tell(fields []settable.Field, example any) map[string]*huma.Schema {
+	d.Schema(example)
+	properties := d.api.OpenAPI().Components.Schemas.Map()[reflect.TypeOf(example).Name()].Properties
+	for _, f := range fields {
+		of := properties[f.Name]
 		of.Description = strings.ToUpper(f.About[:1]) + f.About[1:] + ": " + f.Between()
 		if f.Longest > 0 {
 			of.MaxLength = &f.Longest
 			of.PrecomputeMessages()
 		}
-		of.Extensions = map[string]any{"x-settable": struct {
-			Place int `json:"place"`
-			settable.Field
-		}{i + 1, f}}
 	}
+	return properties
 }
 
 // Document is the OpenAPI document as indented JSON.

@@ -27,11 +27,15 @@ const pageOf = 6 * time.Hour
 // mountExport describes and mounts the export of a window as a file.
 func (a Area) mountExport(d *desk.Desk) {
 	op := d.Describe(ops.ExportHeat.Call)
-	text := func(name, doc string, enum ...any) *huma.Param {
-		return &huma.Param{Name: name, In: "query", Description: doc, Schema: &huma.Schema{Type: "string", Enum: enum}}
+	text := func(name, doc string, enum ...string) *huma.Param {
+		schema := &huma.Schema{Type: "string"}
+		for _, one := range enum {
+			schema.Enum = append(schema.Enum, one)
+		}
+		return &huma.Param{Name: name, In: "query", Description: doc, Schema: schema}
 	}
 	op.Parameters = []*huma.Param{
-		text("format", "Default: csv", "csv", "json", "svg", "png"),
+		text("format", "Default: "+ops.HeatFormats[0], ops.HeatFormats...),
 		text("from", "RFC 3339; default: 15 minutes before to, or the run's beginning"), text("to", "RFC 3339; default: now, or the run's end"),
 		text("heater", "One or more, with commas between; default: all that the printer has or had"), text("run", "The window in which this run went on"),
 		{Name: "width", In: "query", Description: "Of a picture, pixels; default: 1200", Schema: &huma.Schema{Type: "integer"}},
@@ -77,11 +81,11 @@ func (a Area) export(w http.ResponseWriter, r *http.Request) error {
 	}
 	format := q.Get("format")
 	if format == "" {
-		format = "csv"
+		format = ops.HeatFormats[0]
 	}
 	media, ok := exported[format]
 	if !ok {
-		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "there is no such format", Detail: fmt.Sprintf("format is %q: use csv, json, svg or png", format)}
+		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "there is no such format", Detail: fmt.Sprintf("format is %q: use one of %s", format, strings.Join(ops.HeatFormats, ", "))}
 	}
 	win, err := a.window(r.Context(), in)
 	if err != nil {

@@ -93,7 +93,7 @@ func (a Area) Mount(d *desk.Desk) {
 }
 
 func (a Area) mountRuns(d *desk.Desk) {
-	d.Settable(api.Trim{}, trim.Settable()...)
+	d.Settable(trim.Settable(), api.Trim{}, api.ChangeTrim{})
 	desk.Make(d, ops.StartRun, func(ctx context.Context, in *ops.With[api.StartRun]) (api.Run, string, error) {
 		whys, err := Overruling(ctx, d, in.Body.Overrule)
 		if err != nil {

@@ -25,7 +25,7 @@ func (a Area) describe(d *desk.Desk) {
 		desk.Kind{Err: machine.ErrDecided, Status: http.StatusConflict, Title: machine.ErrDecided.Error()},
 		desk.Kind{Err: host.ErrUnderWay, Status: http.StatusConflict, Title: host.ErrUnderWay.Error()},
 	)
-	d.Settable(api.Description{}, machine.Settable()...)
+	d.Settable(machine.Settable(), api.Description{}, api.DescribePrinter{})
 	desk.Show(d, ops.GetPrinter, func(ctx context.Context, _ *ops.Nothing) (api.Described, error) { return a.described(ctx) })
 	desk.Show(d, ops.DescribePrinter, func(ctx context.Context, in *ops.With[api.DescribePrinter]) (api.Described, error) {
 		guide := machine.Guide{}

@@ -24,7 +24,7 @@ type Area struct{ Stock Stock }
 // Mount mounts the area.
 func (a Area) Mount(d *desk.Desk) {
 	d.Know(desk.Kind{Err: stock.ErrSlot, Status: http.StatusUnprocessableEntity, Title: stock.ErrSlot.Error()})
-	d.Settable(api.LoadSlot{}, stock.Settable()...)
+	d.Settable(stock.Settable(), api.LoadSlot{})
 	desk.Show(d, ops.ListSlots, func(context.Context, *ops.Nothing) (api.Slots, error) {
 		out := api.Slots{Slots: []api.Slot{}}
 		for _, s := range a.Stock.Slots() {

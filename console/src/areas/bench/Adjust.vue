@@ -3,10 +3,10 @@ import { mdiLayersOutline, mdiUndo } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 
 import { answered, api, type Schemas } from '../../api/client'
-import { settable, type Settable } from '../../api/settable.gen'
 import { useHost } from '../../live/host'
 import NumberField from '../../ui/NumberField.vue'
 import Objects from './Objects.vue'
+import { byHeater, numbers } from './trim'
 import Trim from './Trim.vue'
 
 /** Changes how the run that goes on differs from its file: at once, for everybody to see, and back by one touch. */
@@ -19,9 +19,6 @@ watch(() => run.value.id, () => { before.value = [] })
 
 /** What of a trim is other than in another, so that who changes something else at the same time is not overruled. */
 type Trimmed = Schemas['Trim']
-const byHeater = ['heaters', 'first_layer'] as const
-type Number = Exclude<keyof typeof settable.Trim, typeof byHeater[number]>
-const numbers = Object.entries<Settable>(settable.Trim).filter(([key]) => !(byHeater as readonly string[]).includes(key)) as [Number, Settable][]
 function change(to: Trimmed, from: Trimmed): Schemas['ChangeTrim'] {
   const out: Schemas['ChangeTrim'] = {}
   for (const [key, { usual: file }] of numbers) {

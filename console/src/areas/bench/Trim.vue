@@ -6,13 +6,13 @@ import type { Schemas } from '../../api/client'
 import { settable, type Settable } from '../../api/settable.gen'
 import { useHost } from '../../live/host'
 import { heaterName } from '../../words/heaters'
+import { isNumber, type NumberKey } from './trim'
 
 /** How a run differs from its file, in steps, with the file's own value in view and the way back to it. */
 const { origin, first = true } = defineProps<{ origin: Record<string, number>, first?: boolean }>()
 const trim = defineModel<Schemas['Trim']>({ required: true })
 const host = useHost()
 
-type Key = Exclude<keyof typeof settable.Trim, 'heaters' | 'first_layer'>
 interface Row {
   key: string, name: string, is: number, file: number, unit: string
   steps: readonly [number, number], least: number, most: number, digits: number, zero?: string
@@ -20,9 +20,9 @@ interface Row {
 }
 
 /** A number that is the same for the whole printer. What is at least of something is never above what is at most of it. */
-function plain(key: Key): Row {
+function plain(key: NumberKey): Row {
   const f: Settable = settable.Trim[key]
-  const is = (of: Key) => trim.value[of] || settable.Trim[of].usual
+  const is = (of: NumberKey) => trim.value[of] || settable.Trim[of].usual
   return {
     key, name: f.word, file: f.usual, unit: f.unit ?? '', steps: f.steps, zero: f.zero, is: is(key), digits: f.steps[1] < 1 ? 2 : 0,
     least: key === 'fan_most_percent' ? Math.max(is('fan_least_percent'), f.least) : f.least,
@@ -48,17 +48,15 @@ const heaters = () => Object.keys(origin).filter(h => origin[h]! > 0).sort().rev
   const name = heaterName(h, host.printer?.tools)
   return [heated('heaters', h, name), ...first ? [heated('first_layer', h, `${name}, first layer`)] : []]
 })
-const rows = computed<Row[]>(() => (Object.keys(settable.Trim) as (keyof typeof settable.Trim)[])
-  .flatMap(key => key === 'heaters' ? heaters() : key === 'first_layer' ? [] : [plain(key)]))
+const rows = computed<Row[]>(() => Object.keys(settable.Trim).flatMap(key => isNumber(key) ? [plain(key)] : key === 'heaters' ? heaters() : []))
 
 const round = (v: number, digits: number) => Math.round(v * 10 ** digits) / 10 ** digits
-/** Below its least a number that is as in the file at 0 is 0. */
+/** A number that is as in the file at 0 goes there from its least. */
+const lowest = (r: Row) => r.zero && r.file === 0 ? 0 : r.least
 function by(r: Row, step: number) {
   const to = r.is + step
-  const off = r.zero && r.file === 0 && to < r.least
-  trim.value = r.set(off && step < 0 ? 0 : round(Math.min(Math.max(to, r.least), r.most), r.digits))
+  trim.value = r.set(to < r.least && step < 0 ? lowest(r) : round(Math.min(Math.max(to, r.least), r.most), r.digits))
 }
-const lowest = (r: Row) => r.zero && r.file === 0 ? 0 : r.least
 const shown = (r: Row, v: number) => v === 0 && r.zero ? r.zero : `${r.least < 0 && v > 0 ? '+' : ''}${v.toFixed(r.digits)} ${r.unit}`
 </script>
 
